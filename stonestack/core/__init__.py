@@ -1,0 +1,1 @@
+"""The job's rules and computation: pure functions on arrays and plain models."""

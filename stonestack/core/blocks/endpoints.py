@@ -1,0 +1,296 @@
+"""Four-colour blocks on a line between two 5:6:5 end colours: BC1 and the colour of BC3.
+
+Layout: Khronos Data Format Specification 1.3, section 18.1 (S3TC, BC1). Two end colours
+of 16 bits, then sixteen indices of 2 bits. With ``end0 > end1`` two colours are interpolated
+between the ends; otherwise BC1 interpolates one and index 3 is transparent black (BC3 always
+has four colours). The decoder interpolates the ends expanded to 8 bits, rounded to nearest.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from stonestack.core.blocks.layout import LANES
+from stonestack.core.image import Bytes
+
+_POWER_STEPS = 6
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def encode_colours(
+    texels: Bytes, start: int, stop: int, out: Bytes, stride: int, at: int, four: bool
+) -> None:
+    """Encode the colour of the blocks ``start`` to ``stop``.
+
+    Parameters
+    ----------
+    texels : ndarray, uint8, shape (height, width, >= 3)
+        Red, green, blue first; sides are multiples of four.
+    start, stop : int
+        Half-open range of blocks, counted row by row.
+    out : ndarray, uint8, flat
+        Written at ``block * stride + at``, eight bytes a block.
+    stride, at : int
+        Bytes of a whole block, and where in it these eight lie.
+    four : bool
+        Whether the decoder always reads four colours (BC3). In BC1 a block of one colour
+        must not use the indices that would be read as the transparent one; the encoder
+        gives such a block index 0 throughout, which is right in both.
+
+    Notes
+    -----
+    Colours are fitted in the stored (sRGB) scale, since the hardware interpolates there.
+    The principal axis comes from power iteration on the covariance; the ends are the
+    extremes along it; two least-squares refits of the ends follow, and the best of the
+    three is kept block by block.
+    """
+    across = texels.shape[1] // 4
+    f0 = np.float32(0.0)
+    half = np.float32(0.5)
+    p = np.empty((3, 16, LANES), np.float32)
+    weight = np.empty((16, LANES), np.float32)
+    best_weight = np.empty((16, LANES), np.float32)
+    mean = np.empty((3, LANES), np.float32)
+    axis = np.empty((3, LANES), np.float32)
+    cov = np.empty((6, LANES), np.float32)
+    near = np.empty(LANES, np.float32)
+    far = np.empty(LANES, np.float32)
+    e0 = np.empty((3, LANES), np.float32)
+    e1 = np.empty((3, LANES), np.float32)
+    q0 = np.empty((3, LANES), np.float32)
+    q1 = np.empty((3, LANES), np.float32)
+    best0 = np.empty((3, LANES), np.float32)
+    best1 = np.empty((3, LANES), np.float32)
+    x0 = np.empty((3, LANES), np.float32)
+    d = np.empty((3, LANES), np.float32)
+    scale = np.empty(LANES, np.float32)
+    error = np.empty(LANES, np.float32)
+    best_error = np.empty(LANES, np.float32)
+    saa = np.empty(LANES, np.float32)
+    sab = np.empty(LANES, np.float32)
+    sbb = np.empty(LANES, np.float32)
+    sap = np.empty((3, LANES), np.float32)
+    sbp = np.empty((3, LANES), np.float32)
+    top = np.array([31.0, 63.0, 31.0], np.float32)
+    for first in range(start, stop, LANES):
+        for lane in range(LANES):
+            block = min(first + lane, stop - 1)
+            by = (block // across) * 4
+            bx = (block % across) * 4
+            for i in range(16):
+                for c in range(3):
+                    p[c, i, lane] = np.float32(texels[by + (i >> 2), bx + (i & 3), c])
+        for c in range(3):
+            for lane in range(LANES):
+                mean[c, lane] = f0
+            for i in range(16):
+                for lane in range(LANES):
+                    mean[c, lane] += p[c, i, lane]
+            for lane in range(LANES):
+                mean[c, lane] *= np.float32(1.0 / 16.0)
+        for lane in range(LANES):
+            for k in range(6):
+                cov[k, lane] = f0
+        for i in range(16):
+            for lane in range(LANES):
+                r = p[0, i, lane] - mean[0, lane]
+                g = p[1, i, lane] - mean[1, lane]
+                b = p[2, i, lane] - mean[2, lane]
+                cov[0, lane] += r * r
+                cov[1, lane] += r * g
+                cov[2, lane] += r * b
+                cov[3, lane] += g * g
+                cov[4, lane] += g * b
+                cov[5, lane] += b * b
+        for lane in range(LANES):
+            # The row of the channel with the largest spread is never at right angles to
+            # the principal axis, so it is a safe start.
+            red = cov[0, lane] >= cov[3, lane] and cov[0, lane] >= cov[5, lane]
+            green = cov[3, lane] >= cov[5, lane]
+            ax = cov[0, lane] if red else (cov[1, lane] if green else cov[2, lane])
+            ay = cov[1, lane] if red else (cov[3, lane] if green else cov[4, lane])
+            az = cov[2, lane] if red else (cov[4, lane] if green else cov[5, lane])
+            for _ in range(_POWER_STEPS):
+                nx = cov[0, lane] * ax + cov[1, lane] * ay + cov[2, lane] * az
+                ny = cov[1, lane] * ax + cov[3, lane] * ay + cov[4, lane] * az
+                nz = cov[2, lane] * ax + cov[4, lane] * ay + cov[5, lane] * az
+                size = max(max(abs(nx), abs(ny)), max(abs(nz), np.float32(1e-12)))
+                inv = np.float32(1.0) / size
+                ax = nx * inv
+                ay = ny * inv
+                az = nz * inv
+            length = np.sqrt(ax * ax + ay * ay + az * az)
+            inv = np.float32(1.0) / max(length, np.float32(1e-6))
+            axis[0, lane] = ax * inv
+            axis[1, lane] = ay * inv
+            axis[2, lane] = az * inv
+            near[lane] = np.float32(1e9)
+            far[lane] = np.float32(-1e9)
+        for i in range(16):
+            for lane in range(LANES):
+                t = (
+                    (p[0, i, lane] - mean[0, lane]) * axis[0, lane]
+                    + (p[1, i, lane] - mean[1, lane]) * axis[1, lane]
+                    + (p[2, i, lane] - mean[2, lane]) * axis[2, lane]
+                )
+                near[lane] = min(near[lane], t)
+                far[lane] = max(far[lane], t)
+        for c in range(3):
+            for lane in range(LANES):
+                e0[c, lane] = mean[c, lane] + axis[c, lane] * far[lane]
+                e1[c, lane] = mean[c, lane] + axis[c, lane] * near[lane]
+        for lane in range(LANES):
+            best_error[lane] = np.float32(1e30)
+        for attempt in range(3):
+            for c in range(3):
+                limit = top[c]
+                to_grid = limit / np.float32(255.0)
+                for lane in range(LANES):
+                    a = min(max(e0[c, lane] * to_grid, f0), limit)
+                    b = min(max(e1[c, lane] * to_grid, f0), limit)
+                    a = np.floor(a + half)
+                    b = np.floor(b + half)
+                    q0[c, lane] = a
+                    q1[c, lane] = b
+                    # Bit replication of 5 and 6 bits equals these roundings.
+                    a = np.floor(a * np.float32(255.0) / limit + half)
+                    b = np.floor(b * np.float32(255.0) / limit + half)
+                    x0[c, lane] = a
+                    d[c, lane] = b - a
+            for lane in range(LANES):
+                dd = d[0, lane] * d[0, lane] + d[1, lane] * d[1, lane] + d[2, lane] * d[2, lane]
+                scale[lane] = np.float32(3.0) / max(dd, half)
+                error[lane] = f0
+                saa[lane] = f0
+                sab[lane] = f0
+                sbb[lane] = f0
+            for c in range(3):
+                for lane in range(LANES):
+                    sap[c, lane] = f0
+                    sbp[c, lane] = f0
+            for i in range(16):
+                for lane in range(LANES):
+                    r = p[0, i, lane] - x0[0, lane]
+                    g = p[1, i, lane] - x0[1, lane]
+                    b = p[2, i, lane] - x0[2, lane]
+                    t = (r * d[0, lane] + g * d[1, lane] + b * d[2, lane]) * scale[lane]
+                    t = min(max(np.floor(t + half), f0), np.float32(3.0))
+                    weight[i, lane] = t
+                    w = t * np.float32(1.0 / 3.0)
+                    v = np.float32(1.0) - w
+                    r -= d[0, lane] * w
+                    g -= d[1, lane] * w
+                    b -= d[2, lane] * w
+                    error[lane] += r * r + g * g + b * b
+                    saa[lane] += v * v
+                    sab[lane] += v * w
+                    sbb[lane] += w * w
+                    sap[0, lane] += v * p[0, i, lane]
+                    sap[1, lane] += v * p[1, i, lane]
+                    sap[2, lane] += v * p[2, i, lane]
+                    sbp[0, lane] += w * p[0, i, lane]
+                    sbp[1, lane] += w * p[1, i, lane]
+                    sbp[2, lane] += w * p[2, i, lane]
+            for i in range(16):
+                for lane in range(LANES):
+                    better = error[lane] < best_error[lane]
+                    best_weight[i, lane] = weight[i, lane] if better else best_weight[i, lane]
+            for c in range(3):
+                for lane in range(LANES):
+                    better = error[lane] < best_error[lane]
+                    best0[c, lane] = q0[c, lane] if better else best0[c, lane]
+                    best1[c, lane] = q1[c, lane] if better else best1[c, lane]
+            for lane in range(LANES):
+                best_error[lane] = min(best_error[lane], error[lane])
+            if attempt < 2:
+                for c in range(3):
+                    for lane in range(LANES):
+                        det = saa[lane] * sbb[lane] - sab[lane] * sab[lane]
+                        solid = det > np.float32(1e-3)
+                        inv = np.float32(1.0) / (det if solid else np.float32(1.0))
+                        a = (sap[c, lane] * sbb[lane] - sbp[c, lane] * sab[lane]) * inv
+                        b = (sbp[c, lane] * saa[lane] - sap[c, lane] * sab[lane]) * inv
+                        e0[c, lane] = a if solid else e0[c, lane]
+                        e1[c, lane] = b if solid else e1[c, lane]
+        for lane in range(min(LANES, stop - first)):
+            c0 = (
+                (np.int32(best0[0, lane]) << 11)
+                | (np.int32(best0[1, lane]) << 5)
+                | np.int32(best0[2, lane])
+            )
+            c1 = (
+                (np.int32(best1[0, lane]) << 11)
+                | (np.int32(best1[1, lane]) << 5)
+                | np.int32(best1[2, lane])
+            )
+            bits = np.uint32(0)
+            if c0 != c1:
+                turned = c1 > c0 and not four
+                for i in range(16):
+                    t = np.int32(best_weight[i, lane])
+                    t = 3 - t if turned else t
+                    code = 0 if t == 0 else (1 if t == 3 else t + 1)
+                    bits |= np.uint32(code) << np.uint32(2 * i)
+                if turned:
+                    swap = c0
+                    c0 = c1
+                    c1 = swap
+            place = (first + lane) * stride + at
+            out[place] = np.uint8(c0 & 255)
+            out[place + 1] = np.uint8(c0 >> 8)
+            out[place + 2] = np.uint8(c1 & 255)
+            out[place + 3] = np.uint8(c1 >> 8)
+            for byte in range(4):
+                out[place + 4 + byte] = np.uint8((bits >> np.uint32(8 * byte)) & np.uint32(255))
+
+
+@njit(nogil=True, cache=True)
+def decode_colours(
+    data: Bytes, start: int, stop: int, stride: int, at: int, out: Bytes, four: bool
+) -> None:
+    """Decode the colour of the blocks ``start`` to ``stop``.
+
+    Parameters
+    ----------
+    data : ndarray, uint8, flat
+        Blocks, ``stride`` bytes each; these eight bytes lie at ``at``.
+    out : ndarray, uint8, shape (block count, 16, 4)
+        Colour is written; alpha only where ``four`` is false (BC1).
+    four : bool
+        Whether four colours are read whatever the order of the ends (BC3).
+    """
+    palette = np.empty((4, 4), np.int32)
+    for block in range(start, stop):
+        place = block * stride + at
+        for k in range(2):
+            c = np.int32(data[place + 2 * k]) | (np.int32(data[place + 2 * k + 1]) << 8)
+            r = c >> 11
+            g = (c >> 5) & 63
+            b = c & 31
+            palette[k, 0] = (r << 3) | (r >> 2)
+            palette[k, 1] = (g << 2) | (g >> 4)
+            palette[k, 2] = (b << 3) | (b >> 2)
+            palette[k, 3] = 255
+        c0 = np.int32(data[place]) | (np.int32(data[place + 1]) << 8)
+        c1 = np.int32(data[place + 2]) | (np.int32(data[place + 3]) << 8)
+        for c in range(3):
+            a = palette[0, c]
+            b = palette[1, c]
+            if four or c0 > c1:
+                palette[2, c] = (2 * a + b + 1) // 3
+                palette[3, c] = (a + 2 * b + 1) // 3
+            else:
+                palette[2, c] = (a + b + 1) // 2
+                palette[3, c] = 0
+        palette[2, 3] = 255
+        palette[3, 3] = 255 if (four or c0 > c1) else 0
+        bits = np.uint32(0)
+        for byte in range(4):
+            bits |= np.uint32(data[place + 4 + byte]) << np.uint32(8 * byte)
+        for i in range(16):
+            code = np.int32((bits >> np.uint32(2 * i)) & np.uint32(3))
+            for c in range(3):
+                out[block, i, c] = palette[code, c]
+            if not four:
+                out[block, i, 3] = palette[code, 3]

@@ -1,0 +1,139 @@
+"""Bytes to pictures and textures, and back."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from stonestack.core.codecs import dds, ktx2
+from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content, kind_by_name
+from stonestack.core.codecs.texture import Texture, compress
+from stonestack.core.errors import BadFile
+from stonestack.core.image import Picture, Space
+
+__all__ = [
+    "READABLE",
+    "FileFacts",
+    "FileKind",
+    "Texture",
+    "compress",
+    "dds",
+    "inspect",
+    "kind_by_content",
+    "kind_by_name",
+    "ktx2",
+    "read_picture",
+    "read_texture",
+]
+
+AlphaUse = Literal["none", "opaque", "used"]
+
+
+class FileFacts(BaseModel):
+    """What a file is, as told by its content."""
+
+    name: str
+    kind: FileKind
+    kind_by_extension: FileKind
+    extension_lies: bool
+    width: int
+    height: int
+    mips: int
+    block_format: str | None
+    colour_space: Literal["srgb", "linear", "unmarked"]
+    bits: int
+    mode: str
+    alpha: AlphaUse
+    bytes: int
+
+
+def read_texture(data: bytes) -> Texture:
+    """Read a DDS or KTX2 file."""
+    return dds.read(data) if kind_by_content(data) is FileKind.DDS else ktx2.read(data)
+
+
+def read_picture(data: bytes, space: Space) -> Picture:
+    """Read any file that can come in as a working picture.
+
+    Raises
+    ------
+    BadFile
+        With words for the person, whatever is wrong with the file.
+    """
+    kind = checked_kind(data)
+    if kind in (FileKind.DDS, FileKind.KTX2):
+        return read_texture(data).picture(space)
+    from stonestack.core.codecs import pictures
+
+    return pictures.read(data, kind, space)
+
+
+def checked_kind(data: bytes) -> FileKind:
+    """Return the kind of a file that can come in.
+
+    Raises
+    ------
+    BadFile
+        If it is empty, an archive or nothing that is read here.
+    """
+    kind = kind_by_content(data)
+    if kind in READABLE:
+        return kind
+    if kind is FileKind.EMPTY:
+        raise BadFile("file-empty", "The file is empty.", "Fetch or export it again.")
+    if kind is FileKind.ARCHIVE:
+        raise BadFile(
+            "archive", "This is an archive, not a picture.", "Unpack it and bring the pictures."
+        )
+    raise BadFile(
+        "not-an-image",
+        "This is not a picture that can come in.",
+        "Bring a PNG, JPEG, TGA, BMP, TIFF, DDS or KTX2 file.",
+    )
+
+
+def inspect(name: str, data: bytes) -> FileFacts:
+    """Read a file fully and say what it is; this is also the check before it is kept."""
+    kind = checked_kind(data)
+    claimed = kind_by_name(name)
+    common = {
+        "name": name,
+        "kind": kind,
+        "kind_by_extension": claimed,
+        "extension_lies": claimed not in (kind, FileKind.UNKNOWN),
+        "bytes": len(data),
+    }
+    if kind in (FileKind.DDS, FileKind.KTX2):
+        texture = read_texture(data)
+        texels = texture.texels()
+        channels = texels.shape[2]
+        alpha: AlphaUse = "none"
+        if channels == 4:
+            alpha = "used" if bool((texels[..., 3] < 255).any()) else "opaque"
+        return FileFacts(
+            **common,
+            width=texture.width,
+            height=texture.height,
+            mips=len(texture.levels),
+            block_format=str(texture.format),
+            colour_space="srgb" if texture.srgb else "linear",
+            bits=8,
+            mode=f"{channels} channels",
+            alpha=alpha,
+        )
+    from stonestack.core.codecs import pictures
+
+    header = pictures.facts(data, kind)
+    picture = pictures.read(data, kind, Space.LINEAR)
+    return FileFacts(
+        **common,
+        width=picture.width,
+        height=picture.height,
+        mips=1,
+        block_format=None,
+        colour_space="unmarked",
+        bits=header.bits,
+        mode=header.mode,
+        alpha="used" if picture.alpha else ("opaque" if header.alpha else "none"),
+    )

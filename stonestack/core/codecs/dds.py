@@ -1,0 +1,150 @@
+"""DDS files: read with old and new headers, written with the DX10 header.
+
+Source: Microsoft, "Programming Guide for DDS" and "DDS_HEADER", "DDS_PIXELFORMAT" and
+"DDS_HEADER_DXT10" structures.
+"""
+
+from __future__ import annotations
+
+import struct
+
+import numpy as np
+
+from stonestack.core.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.codecs.texture import Texture, check_texture_size
+from stonestack.core.errors import BadFile
+from stonestack.core.image import Bytes
+from stonestack.core.mips import level_size
+
+MAGIC = b"DDS "
+HEADER = struct.Struct("<4s7I44x2I4s5I5I")
+"""Magic, seven fields, eleven reserved, pixel format (8 fields), five caps fields."""
+DX10 = struct.Struct("<5I")
+
+# dwFlags: CAPS, HEIGHT, WIDTH, PIXELFORMAT are required; then MIPMAPCOUNT, LINEARSIZE, PITCH.
+_REQUIRED, _MIPMAPCOUNT, _LINEARSIZE, _PITCH = 0x1007, 0x20000, 0x80000, 0x8
+_CAPS_TEXTURE, _CAPS_COMPLEX, _CAPS_MIPMAP = 0x1000, 0x8, 0x400000
+_CAPS2_CUBEMAP, _CAPS2_VOLUME = 0x200, 0x200000
+_PF_FOURCC, _PF_RGB, _PF_ALPHA = 0x4, 0x40, 0x1
+_DIMENSION_2D = 3
+
+_BY_DXGI: dict[int, tuple[BlockFormat, bool]] = {
+    number: (format_, srgb)
+    for format_, info in FORMATS.items()
+    for number, srgb in ((info.dxgi, False), (info.dxgi_srgb, True))
+    if number
+}
+# Typeless variants mean the same blocks; B8G8R8A8 is read and its channels are put in order.
+_BY_DXGI |= {70: (BlockFormat.BC1, False), 76: (BlockFormat.BC3, False)}
+_BY_DXGI |= {79: (BlockFormat.BC4, False), 82: (BlockFormat.BC5, False)}
+_DXGI_BGRA = {87: False, 91: True}
+_BY_FOURCC = {code: format_ for format_, info in FORMATS.items() for code in info.fourcc}
+
+
+def write(texture: Texture) -> bytes:
+    """Return a DDS file with the DX10 header, which alone can say that colour is sRGB."""
+    info = FORMATS[texture.format]
+    count = len(texture.levels)
+    compressed = info.block > 1
+    size = len(texture.levels[0]) if compressed else texture.width * info.unit_bytes
+    flags = _REQUIRED | (_LINEARSIZE if compressed else _PITCH)
+    caps = _CAPS_TEXTURE
+    if count > 1:
+        flags |= _MIPMAPCOUNT
+        caps |= _CAPS_COMPLEX | _CAPS_MIPMAP
+    header = HEADER.pack(
+        MAGIC,
+        *(124, flags, texture.height, texture.width, size, 0, count),
+        *(32, _PF_FOURCC, b"DX10", 0, 0, 0, 0, 0),
+        *(caps, 0, 0, 0, 0),
+    )
+    number = info.dxgi_srgb if texture.srgb else info.dxgi
+    return header + DX10.pack(number, _DIMENSION_2D, 0, 1, 0) + b"".join(texture.levels)
+
+
+def read(data: bytes) -> Texture:
+    """Read a DDS file.
+
+    Raises
+    ------
+    BadFile
+        If the file is cut short, damaged, or in a format that is not read yet.
+    """
+    if len(data) < HEADER.size or data[:4] != MAGIC:
+        raise _cut_short()
+    fields = HEADER.unpack_from(data)
+    height, width, levels = fields[3], fields[4], max(1, fields[7])
+    pixel_flags, fourcc, bits = fields[9], fields[10], fields[11]
+    masks, caps2 = fields[12:16], fields[17]
+    check_texture_size(width, height, levels)
+    if caps2 & (_CAPS2_CUBEMAP | _CAPS2_VOLUME):
+        raise _unread("a cube map or a volume")
+    place = HEADER.size
+    order = (0, 1, 2, 3)
+    if pixel_flags & _PF_FOURCC and fourcc == b"DX10":
+        if len(data) < place + DX10.size:
+            raise _cut_short()
+        number, dimension, _, array, _ = DX10.unpack_from(data, place)
+        place += DX10.size
+        if dimension != _DIMENSION_2D or array > 1:
+            raise _unread("an array or a texture that is not flat")
+        if number in _DXGI_BGRA:
+            format_, srgb, order = BlockFormat.RGBA8, _DXGI_BGRA[number], (2, 1, 0, 3)
+        elif number in _BY_DXGI:
+            format_, srgb = _BY_DXGI[number]
+        else:
+            raise _unread(f"in DXGI format {number}")
+    elif pixel_flags & _PF_FOURCC:
+        if fourcc not in _BY_FOURCC:
+            raise _unread(f"in format {fourcc.decode('latin-1')!r}")
+        format_, srgb = _BY_FOURCC[fourcc], False
+    elif pixel_flags & _PF_RGB and bits == 32:
+        format_, srgb = BlockFormat.RGBA8, False
+        order = _mask_order(masks, bool(pixel_flags & _PF_ALPHA))
+    else:
+        raise _unread("in an uncompressed format other than 32 bits a texel")
+    parts = []
+    for level in range(levels):
+        size = FORMATS[format_].level_bytes(*level_size(width, height, level))
+        part = data[place : place + size]
+        if len(part) < size:
+            raise _cut_short()
+        parts.append(_reordered(part, order))
+        place += size
+    return Texture(format_, srgb, width, height, tuple(parts))
+
+
+def _mask_order(masks: tuple[int, ...], alpha: bool) -> tuple[int, int, int, int]:
+    """Return which stored byte holds red, green, blue, alpha; -1 means always opaque."""
+    places = {0xFF: 0, 0xFF00: 1, 0xFF0000: 2, 0xFF000000: 3}
+    if any(mask not in places for mask in masks[:3]):
+        raise _unread("with channels that are not whole bytes")
+    red, green, blue = (places[mask] for mask in masks[:3])
+    return red, green, blue, places.get(masks[3], -1) if alpha else -1
+
+
+def _reordered(part: bytes, order: tuple[int, int, int, int]) -> bytes:
+    if order == (0, 1, 2, 3):
+        return part
+    stored: Bytes = np.frombuffer(part, np.uint8).reshape(-1, 4)
+    texels = np.full_like(stored, 255)
+    for channel, source in enumerate(order):
+        if source >= 0:
+            texels[:, channel] = stored[:, source]
+    return texels.tobytes()
+
+
+def _cut_short() -> BadFile:
+    return BadFile(
+        "file-truncated",
+        "The DDS file ends before its texels do.",
+        "Fetch or export it again; the copy is incomplete.",
+    )
+
+
+def _unread(what: str) -> BadFile:
+    return BadFile(
+        "dds-not-read",
+        f"This DDS file is {what}, which is not read yet.",
+        "Save it as BC1, BC3, BC4, BC5 or 32-bit RGBA.",
+    )

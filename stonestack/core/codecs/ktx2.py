@@ -1,0 +1,153 @@
+"""KTX2 files, without supercompression.
+
+Source: Khronos, "KTX File Format Specification" 2.0, sections 3 and 4; the data format
+descriptor is from "Khronos Data Format Specification" 1.3, section 5 (basic descriptor
+block) and table 50 (colour models).
+"""
+
+from __future__ import annotations
+
+import struct
+from math import lcm
+
+from stonestack.core.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.codecs.texture import Texture, check_texture_size
+from stonestack.core.errors import BadFile
+
+MAGIC = b"\xabKTX 20\xbb\r\n\x1a\n"
+_HEADER = struct.Struct("<12s9I4I2Q")
+_LEVEL = struct.Struct("<3Q")
+
+_MODEL = {"bc1": 128, "bc3": 130, "bc4": 131, "bc5": 132, "rgba8": 1}
+_LINEAR, _SRGB, _BT709 = 1, 2, 1
+_ALPHA_CHANNEL, _QUALIFIER_LINEAR = 15, 0x10
+
+_BY_VK: dict[int, tuple[BlockFormat, bool]] = {
+    number: (format_, srgb)
+    for format_, info in FORMATS.items()
+    for number, srgb in ((info.vk, False), (info.vk_srgb, True))
+    if number
+}
+# The RGBA variants of BC1 hold the same blocks.
+_BY_VK |= {133: (BlockFormat.BC1, False), 134: (BlockFormat.BC1, True)}
+
+
+def write(texture: Texture) -> bytes:
+    """Return a KTX2 file: the smallest level first, as section 3.9.7 wants it."""
+    info = FORMATS[texture.format]
+    count = len(texture.levels)
+    descriptor = _descriptor(texture)
+    values = _key_values({"KTXorientation": "rd", "KTXwriter": "Stone Stack"})
+    index_end = _HEADER.size + count * _LEVEL.size
+    values_at = index_end + len(descriptor)
+    align = lcm(info.unit_bytes, 4)
+    place = values_at + len(values)
+    body = bytearray()
+    offsets = [0] * count
+    for level in reversed(range(count)):
+        padding = -(place + len(body)) % align
+        body += bytes(padding)
+        offsets[level] = place + len(body)
+        body += texture.levels[level]
+    header = _HEADER.pack(
+        MAGIC,
+        *(info.vk_srgb if texture.srgb else info.vk, 1),
+        *(texture.width, texture.height, 0),
+        *(0, 1, count, 0),
+        *(index_end, len(descriptor), values_at, len(values)),
+        *(0, 0),
+    )
+    index = b"".join(
+        _LEVEL.pack(offset, len(data), len(data))
+        for offset, data in zip(offsets, texture.levels, strict=True)
+    )
+    return header + index + descriptor + values + bytes(body)
+
+
+def read(data: bytes) -> Texture:
+    """Read a KTX2 file.
+
+    Raises
+    ------
+    BadFile
+        If the file is cut short, damaged, or in a format that is not read yet.
+    """
+    if len(data) < _HEADER.size or not data.startswith(MAGIC):
+        raise _cut_short()
+    fields = _HEADER.unpack_from(data)
+    number, width, height, depth = fields[1], fields[3], fields[4], fields[5]
+    layers, faces, levels, scheme = fields[6:10]
+    check_texture_size(width, height, max(1, levels))
+    if depth > 1 or layers > 1 or faces != 1:
+        raise _unread("a cube map, an array or a volume")
+    if scheme:
+        raise _unread("supercompressed")
+    if number not in _BY_VK:
+        raise _unread(f"in Vulkan format {number}")
+    format_, srgb = _BY_VK[number]
+    if len(data) < _HEADER.size + max(1, levels) * _LEVEL.size:
+        raise _cut_short()
+    parts = []
+    for level in range(max(1, levels)):
+        offset, size, _ = _LEVEL.unpack_from(data, _HEADER.size + level * _LEVEL.size)
+        part = data[offset : offset + size]
+        if len(part) < size:
+            raise _cut_short()
+        parts.append(part)
+    return Texture(format_, srgb, width, height, tuple(parts))
+
+
+def _descriptor(texture: Texture) -> bytes:
+    """Return the data format descriptor: one basic block with a sample per channel group."""
+    info = FORMATS[texture.format]
+    compressed = info.block > 1
+    alpha = _ALPHA_CHANNEL | (_QUALIFIER_LINEAR if texture.srgb else 0)
+    # Bit offset, bit length, channel of each sample.
+    samples: list[tuple[int, int, int]]
+    if texture.format is BlockFormat.BC3:
+        samples = [(0, 64, alpha), (64, 64, 0)]
+    elif texture.format is BlockFormat.BC5:
+        samples = [(0, 64, 0), (64, 64, 1)]
+    elif compressed:
+        samples = [(0, 64, 0)]
+    else:
+        samples = [(0, 8, 0), (8, 8, 1), (16, 8, 2), (24, 8, alpha)]
+    top = 0xFFFFFFFF if compressed else 255
+    size = 24 + 16 * len(samples)
+    side = info.block - 1
+    block = struct.pack(
+        "<IHH4B4B8B",
+        0,
+        2,
+        size,
+        *(_MODEL[texture.format], _BT709, _SRGB if texture.srgb else _LINEAR, 0),
+        *(side, side, 0, 0),
+        *(info.unit_bytes, 0, 0, 0, 0, 0, 0, 0),
+    )
+    for offset, length, channel in samples:
+        block += struct.pack("<HBB4B2I", offset, length - 1, channel, 0, 0, 0, 0, 0, top)
+    return struct.pack("<I", len(block) + 4) + block
+
+
+def _key_values(pairs: dict[str, str]) -> bytes:
+    data = b""
+    for key in sorted(pairs):
+        entry = key.encode() + b"\0" + pairs[key].encode() + b"\0"
+        data += struct.pack("<I", len(entry)) + entry + bytes(-len(entry) % 4)
+    return data
+
+
+def _cut_short() -> BadFile:
+    return BadFile(
+        "file-truncated",
+        "The KTX2 file ends before its texels do.",
+        "Fetch or export it again; the copy is incomplete.",
+    )
+
+
+def _unread(what: str) -> BadFile:
+    return BadFile(
+        "ktx2-not-read",
+        f"This KTX2 file is {what}, which is not read yet.",
+        "Save it as BC1, BC3, BC4, BC5 or RGBA8 without supercompression.",
+    )

@@ -1,0 +1,210 @@
+"""Image files to pictures and back: PNG, JPEG, BMP, TGA and TIFF."""
+
+from __future__ import annotations
+
+import io
+import struct
+import warnings
+from dataclasses import dataclass
+
+import numpy as np
+from PIL import Image, ImageOps
+
+from stonestack.core import colour
+from stonestack.core.codecs.sniff import FileKind
+from stonestack.core.errors import BadFile
+from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.texels import normalised, to_texels
+
+MOST_SIDE = 16384
+MOST_PIXELS = 96_000_000
+"""Largest picture that is taken in: about 1.5 GB while it is worked on."""
+
+_PILLOW = {
+    FileKind.PNG: "PNG",
+    FileKind.JPEG: "JPEG",
+    FileKind.BMP: "BMP",
+    FileKind.TIFF: "TIFF",
+    FileKind.TGA: "TGA",
+}
+_DEEP_MODES = {"I;16", "I;16B", "I;16L", "I", "F"}
+
+
+@dataclass(frozen=True)
+class PictureFacts:
+    """What a header says, before any pixel is read."""
+
+    width: int
+    height: int
+    mode: str
+    bits: int
+    alpha: bool
+
+
+def facts(data: bytes, kind: FileKind) -> PictureFacts:
+    """Read the header of an image file and check its size.
+
+    Raises
+    ------
+    BadFile
+        If the header is damaged, or claims more pixels than are taken in.
+    """
+    with _open(data, kind) as image:
+        width, height, mode = image.width, image.height, image.mode
+        deep = kind is FileKind.PNG and len(data) > 24 and data[24] == 16
+        if kind is FileKind.TIFF:
+            bits = image.tag_v2.get(258)  # type: ignore[attr-defined]  # BitsPerSample
+            deep = deep or (isinstance(bits, tuple) and max(bits) == 16)
+    if width > MOST_SIDE or height > MOST_SIDE or width * height > MOST_PIXELS:
+        raise BadFile(
+            "too-large",
+            f"The picture has {width} × {height} pixels; "
+            f"{MOST_SIDE} each way and {MOST_PIXELS // 1_000_000} million in all are the most.",
+            "Cut or shrink it in an image editor first.",
+        )
+    bits_ = 16 if deep or mode in _DEEP_MODES else 8
+    return PictureFacts(width, height, mode, bits_, mode in {"RGBA", "LA", "PA"})
+
+
+def read(data: bytes, kind: FileKind, space: Space) -> Picture:
+    """Read an image file as a working picture.
+
+    Parameters
+    ----------
+    data : bytes
+        The whole file.
+    kind : FileKind
+        As told by content.
+    space : Space
+        What its numbers mean: colour is decoded from sRGB to linear light, vectors are
+        scaled to -1..1 (green up) and brought to unit length, data is taken as it is.
+
+    Raises
+    ------
+    BadFile
+        If the file is damaged, cut short or too large.
+    """
+    header = facts(data, kind)
+    values, alpha = _deep(data, kind) if header.bits == 16 else _shallow(data, kind)
+    body, opacity = (values[..., :-1], values[..., -1:]) if alpha else (values, None)
+    if space is Space.VECTOR:
+        if body.shape[2] != 3:
+            raise BadFile(
+                "not-a-normal-map",
+                "A normal map needs red, green and blue; this picture is grey.",
+                "Drop it on the Height course instead, and derive the normals from it.",
+            )
+        return Picture(normalised(body * np.float32(2) - np.float32(1)), space)
+    if space is Space.LINEAR:
+        body = np.repeat(body, 3, axis=2) if body.shape[2] == 1 else body
+        body = colour.to_linear(body)
+    elif body.shape[2] == 3:
+        body = body.mean(axis=2, keepdims=True, dtype=np.float32)
+    if opacity is not None and bool((opacity < 1).any()):
+        body = np.concatenate([body, opacity], axis=2)
+        return Picture(np.ascontiguousarray(body), space, alpha=True)
+    return Picture(np.ascontiguousarray(body), space)
+
+
+def write(picture: Picture, kind: FileKind) -> bytes:
+    """Write a picture as an 8-bit image file.
+
+    Raises
+    ------
+    BadFile
+        If ``kind`` is not an image kind.
+    """
+    texels = to_texels(picture)
+    if picture.pixels.shape[2] == 1:
+        image = Image.fromarray(np.ascontiguousarray(texels[..., 0]))
+    elif picture.alpha:
+        image = Image.fromarray(texels)
+    else:
+        image = Image.fromarray(np.ascontiguousarray(texels[..., :3]))
+    if kind not in _PILLOW:
+        raise BadFile("not-written", f"{kind} is not an image kind.", "Choose png, tga or tiff.")
+    if kind in (FileKind.JPEG, FileKind.BMP) and image.mode == "RGBA":
+        image = image.convert("RGB")
+    buffer = io.BytesIO()
+    image.save(buffer, _PILLOW[kind], **({"compress_level": 1} if kind is FileKind.PNG else {}))
+    return buffer.getvalue()
+
+
+def _open(data: bytes, kind: FileKind) -> Image.Image:
+    if kind not in _PILLOW:
+        raise BadFile(
+            "not-an-image",
+            "This is not a picture that can come in.",
+            "Bring a PNG, JPEG, TGA, BMP, TIFF, DDS or KTX2 file.",
+        )
+    # Sizes are checked by facts() before any pixel is read, with a message of our own.
+    Image.MAX_IMAGE_PIXELS = None
+    try:
+        return Image.open(io.BytesIO(data), formats=[_PILLOW[kind]])
+    except (OSError, SyntaxError, ValueError, struct.error, KeyError, IndexError) as error:
+        raise _damaged() from error
+
+
+def _shallow(data: bytes, kind: FileKind) -> tuple[Floats, bool]:
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with _open(data, kind) as image:
+                image.load()
+                turned = ImageOps.exif_transpose(image)
+    except (OSError, SyntaxError, ValueError, struct.error, EOFError, MemoryError) as error:
+        raise _damaged() from error
+    if turned.mode == "P" or (turned.mode in ("L", "RGB") and "transparency" in turned.info):
+        turned = turned.convert("RGBA" if "transparency" in turned.info else "RGB")
+    elif turned.mode in ("1", "La"):
+        turned = turned.convert("L" if turned.mode == "1" else "LA")
+    elif turned.mode not in ("L", "LA", "RGB", "RGBA"):
+        turned = turned.convert("RGBA" if turned.mode in ("PA", "RGBa") else "RGB")
+    pixels = np.asarray(turned).astype(np.float32) / np.float32(255)
+    if pixels.ndim == 2:
+        pixels = pixels[..., np.newaxis]
+    return pixels, turned.mode in ("LA", "RGBA")
+
+
+def _deep(data: bytes, kind: FileKind) -> tuple[Floats, bool]:
+    """Read sixteen bits a channel where that is stored."""
+    if kind is FileKind.TIFF:
+        import tifffile
+
+        try:
+            pixels = np.asarray(tifffile.imread(io.BytesIO(data)))
+        except (ValueError, tifffile.TiffFileError, struct.error, IndexError) as error:
+            # Packed in a way that only Pillow unpacks here; it keeps the upper eight bits.
+            try:
+                return _shallow(data, kind)
+            except BadFile as damaged:
+                raise damaged from error
+    else:
+        try:
+            with _open(data, kind) as image:
+                image.load()
+                if image.mode not in _DEEP_MODES:
+                    # Pillow keeps the upper eight bits of sixteen-bit colour in a PNG.
+                    return _shallow(data, kind)
+                pixels = np.asarray(image)
+        except (OSError, SyntaxError, ValueError) as error:
+            raise _damaged() from error
+    if pixels.ndim == 2:
+        pixels = pixels[..., np.newaxis]
+    if pixels.ndim != 3 or pixels.shape[2] > 4:
+        raise BadFile(
+            "not-flat",
+            "This TIFF holds several pages or more than four channels.",
+            "Save one flat page with grey, RGB or RGBA channels.",
+        )
+    top = np.float32(1 if pixels.dtype.kind == "f" else 255 if pixels.dtype == np.uint8 else 65535)
+    values = np.clip(np.nan_to_num(pixels.astype(np.float32) / top), 0, 1)
+    return values.astype(np.float32), pixels.shape[2] in (2, 4)
+
+
+def _damaged() -> BadFile:
+    return BadFile(
+        "file-damaged",
+        "The file is damaged or cut short.",
+        "Open it in an image editor and save it again, or fetch a fresh copy.",
+    )

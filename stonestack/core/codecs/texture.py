@@ -1,0 +1,94 @@
+"""A texture as files hold it: a format and its levels of blocks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from stonestack.core import blocks
+from stonestack.core.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.errors import BadFile
+from stonestack.core.image import Bytes, Picture, Space
+from stonestack.core.mips import chain, level_count, level_size
+from stonestack.core.texels import from_texels, to_texels
+
+
+@dataclass(frozen=True)
+class Texture:
+    """Compressed levels, as they lie in a DDS or KTX2 file and go to the GPU.
+
+    Parameters
+    ----------
+    format : BlockFormat
+        How texels are stored.
+    srgb : bool
+        Whether colour is sRGB-encoded, so that the sampler decodes it.
+    width, height : int
+        Texels of level 0.
+    levels : tuple of bytes
+        Level 0 first.
+    """
+
+    format: BlockFormat
+    srgb: bool
+    width: int
+    height: int
+    levels: tuple[bytes, ...]
+
+    def __post_init__(self) -> None:
+        for level, data in enumerate(self.levels):
+            wanted = FORMATS[self.format].level_bytes(*self.size(level))
+            if len(data) != wanted:
+                raise BadFile(
+                    "level-size",
+                    f"Level {level} has {len(data)} bytes where {wanted} are needed.",
+                    "The file is damaged or cut short; fetch or export it again.",
+                )
+
+    def size(self, level: int) -> tuple[int, int]:
+        """Return width and height of a level."""
+        return level_size(self.width, self.height, level)
+
+    def texels(self, level: int = 0) -> Bytes:
+        """Decode one level to stored texels, uint8 (height, width, channels)."""
+        return blocks.decode(self.format, self.levels[level], *self.size(level))
+
+    def picture(self, space: Space, level: int = 0) -> Picture:
+        """Decode one level to a working picture."""
+        return from_texels(self.texels(level), space)
+
+
+def check_texture_size(width: int, height: int, levels: int) -> None:
+    """Refuse sizes that no texture file of ours may claim, before memory is taken."""
+    if not (1 <= width <= 16384 and 1 <= height <= 16384):
+        raise BadFile(
+            "too-large",
+            f"The header claims {width} × {height} texels; 16384 each way is the most.",
+            "Make the texture smaller, or fetch it again if it should not be that large.",
+        )
+    if not 1 <= levels <= level_count(width, height):
+        raise BadFile(
+            "bad-levels",
+            f"The header claims {levels} levels, which {width} × {height} texels cannot have.",
+            "The file is damaged; fetch or export it again.",
+        )
+
+
+def compress(picture: Picture, format_: BlockFormat, mips: bool = True) -> Texture:
+    """Make the levels of a picture by the rules of its kind, and encode each.
+
+    Parameters
+    ----------
+    picture : Picture
+        Any space. Vectors are stored as they are, green up.
+    format_ : BlockFormat
+    mips : bool
+        Whether smaller levels are made.
+    """
+    pictures = chain(picture) if mips else [picture]
+    return Texture(
+        format=format_,
+        srgb=picture.space is Space.LINEAR and FORMATS[format_].vk_srgb != 0,
+        width=picture.width,
+        height=picture.height,
+        levels=tuple(blocks.encode(format_, to_texels(level)) for level in pictures),
+    )

@@ -1,0 +1,111 @@
+"""Colour: the only home of the sRGB transfer function.
+
+Source: IEC 61966-2-1:1999, sections 5.2 (decoding) and 5.3 (encoding); luminance weights
+from ITU-R BT.709-6, item 3.2.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+
+import numpy as np
+
+from stonestack.core.image import Bytes, Floats
+
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)
+"""Weights of linear red, green and blue in relative luminance (BT.709)."""
+
+_ENCODE_STEPS = 1 << 16
+
+
+def to_linear(encoded: Floats) -> Floats:
+    """Decode sRGB values to linear light.
+
+    Parameters
+    ----------
+    encoded : ndarray, float32
+        sRGB-encoded values, 0..1, any shape.
+
+    Returns
+    -------
+    ndarray, float32
+        Linear-light values, 0..1, same shape.
+    """
+    low = encoded / np.float32(12.92)
+    high = ((np.maximum(encoded, 0.0) + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4)
+    return np.where(encoded <= 0.04045, low, high).astype(np.float32)
+
+
+def to_srgb(linear: Floats) -> Floats:
+    """Encode linear light as sRGB; clips to 0..1.
+
+    Parameters
+    ----------
+    linear : ndarray, float32
+        Linear-light values, any shape.
+
+    Returns
+    -------
+    ndarray, float32
+        sRGB-encoded values, 0..1, same shape.
+    """
+    clipped = np.clip(linear, 0.0, 1.0)
+    low = clipped * np.float32(12.92)
+    high = np.float32(1.055) * clipped ** np.float32(1 / 2.4) - np.float32(0.055)
+    return np.where(clipped <= 0.0031308, low, high).astype(np.float32)
+
+
+@cache
+def _decode_table() -> Floats:
+    return to_linear(np.arange(256, dtype=np.float32) / np.float32(255))
+
+
+@cache
+def _encode_table() -> Bytes:
+    steps = np.arange(_ENCODE_STEPS + 1, dtype=np.float32) / np.float32(_ENCODE_STEPS)
+    return to_bytes(to_srgb(steps))
+
+
+def bytes_to_linear(stored: Bytes) -> Floats:
+    """Decode 8-bit sRGB to linear float32 by table; exact for each of the 256 values."""
+    return _decode_table()[stored]
+
+
+def linear_to_bytes(linear: Floats) -> Bytes:
+    """Encode linear light as 8-bit sRGB, rounded to nearest.
+
+    Notes
+    -----
+    Goes through a table of 65,537 steps, which is fine enough that every 8-bit value
+    comes back from :func:`bytes_to_linear` unchanged (the darkest sRGB step spans 19.9
+    table steps).
+    """
+    steps = np.clip(linear, 0.0, 1.0) * np.float32(_ENCODE_STEPS) + np.float32(0.5)
+    return _encode_table()[steps.astype(np.int32)]
+
+
+def to_bytes(values: Floats) -> Bytes:
+    """Quantise 0..1 to 8 bits, rounded to nearest; no transfer function."""
+    return (np.clip(values, 0.0, 1.0) * np.float32(255) + np.float32(0.5)).astype(np.uint8)
+
+
+def luminance(linear: Floats) -> Floats:
+    """Return relative luminance of linear colour.
+
+    Parameters
+    ----------
+    linear : ndarray, float32, shape (height, width, 3)
+
+    Returns
+    -------
+    ndarray, float32, shape (height, width, 1)
+    """
+    return (linear @ LUMINANCE)[..., np.newaxis].astype(np.float32)
+
+
+def lightness(linear: Floats) -> Floats:
+    """Return an even scale of perceived lightness, 0..1: luminance, sRGB-encoded.
+
+    Shape (height, width, 3) to (height, width, 1).
+    """
+    return to_srgb(luminance(linear))

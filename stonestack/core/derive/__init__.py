@@ -1,0 +1,1 @@
+"""Maps derived from other maps, one file a derivation."""

@@ -1,0 +1,289 @@
+"""Edits of a surface: typed operations, each with words that say what it changed."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from stonestack.core.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.errors import BadRequest
+from stonestack.core.naming import check_code_name
+from stonestack.core.resize import nearest_power_of_two
+from stonestack.core.roles import ROLES, Role
+from stonestack.core.steps import STEPS, Step
+from stonestack.core.surface import (
+    Document,
+    Green,
+    Map,
+    MapOrigin,
+    Origin,
+    Size,
+    SourceOrigin,
+    Surface,
+    rebuilt,
+)
+
+
+class SetOrigin(Document):
+    """Give a map another beginning."""
+
+    kind: Literal["set_origin"] = "set_origin"
+    role: Role
+    origin: Origin | None
+
+    def apply(self, surface: Surface) -> Surface:
+        """Change where the map comes from; steps that derive it from another map go.
+
+        A colour that comes in first settles what follows from it: sizes near its own,
+        and whether alpha is stored and delivered.
+        """
+        m = surface.map(self.role)
+        steps = m.steps
+        if isinstance(self.origin, SourceOrigin):
+            steps = tuple(s for s in steps if s.kind not in DERIVATIONS)
+        changed = surface.with_map(rebuilt(m, origin=self.origin, steps=steps))
+        first = self.role is Role.COLOUR and m.origin is None
+        if not first or not isinstance(self.origin, SourceOrigin):
+            return changed
+        return _settled(changed, self.origin)
+
+    def words(self, _before: Surface) -> str:
+        """Say what changed."""
+        title = ROLES[self.role].title
+        if self.origin is None:
+            return f"{title}: no origin"
+        if isinstance(self.origin, MapOrigin):
+            return f"{title} from {ROLES[self.origin.role].title}"
+        return f"{title} from {self.origin.name}"
+
+
+class AddStep(Document):
+    """Put a step at the end, or at a place."""
+
+    kind: Literal["add_step"] = "add_step"
+    role: Role
+    step: Step
+    place: int | None = None
+
+    def apply(self, surface: Surface) -> Surface:
+        """Insert the step."""
+        m = surface.map(self.role)
+        place = len(m.steps) if self.place is None else max(0, min(self.place, len(m.steps)))
+        steps = (*m.steps[:place], self.step, *m.steps[place:])
+        return surface.with_map(rebuilt(m, steps=steps))
+
+    def words(self, _before: Surface) -> str:
+        """Say what changed."""
+        return f"{ROLES[self.role].title}: {STEPS[self.step.kind].title} added"
+
+
+class SetStep(Document):
+    """Change a step's parameters, or switch it off and on."""
+
+    kind: Literal["set_step"] = "set_step"
+    role: Role
+    place: int = Field(ge=0)
+    step: Step
+
+    def apply(self, surface: Surface) -> Surface:
+        """Replace the step at a place by one of the same kind."""
+        m = surface.map(self.role)
+        before = _step_at(m, self.place)
+        if before.kind != self.step.kind:
+            raise BadRequest(
+                "other-step",
+                "Another step stands at this place.",
+                "Reload the surface and change it again.",
+            )
+        steps = (*m.steps[: self.place], self.step, *m.steps[self.place + 1 :])
+        return surface.with_map(rebuilt(m, steps=steps))
+
+    def words(self, before: Surface) -> str:
+        """Say which parameter changed, and to what."""
+        old = _step_at(before.map(self.role), self.place)
+        head = f"{ROLES[self.role].title}: {STEPS[self.step.kind].title}"
+        for name, field in type(self.step).model_fields.items():
+            value = getattr(self.step, name)
+            if getattr(old, name) != value:
+                if name == "enabled":
+                    return f"{head} {'on' if value else 'off'}"
+                return f"{head}, {field.title or name} {value}"
+        return head
+
+
+class RemoveStep(Document):
+    """Take a step out."""
+
+    kind: Literal["remove_step"] = "remove_step"
+    role: Role
+    place: int = Field(ge=0)
+
+    def apply(self, surface: Surface) -> Surface:
+        """Drop the step at a place."""
+        m = surface.map(self.role)
+        _step_at(m, self.place)
+        return surface.with_map(
+            rebuilt(m, steps=(*m.steps[: self.place], *m.steps[self.place + 1 :]))
+        )
+
+    def words(self, before: Surface) -> str:
+        """Say what changed."""
+        step = _step_at(before.map(self.role), self.place)
+        return f"{ROLES[self.role].title}: {STEPS[step.kind].title} removed"
+
+
+class MoveStep(Document):
+    """Change the order of steps."""
+
+    kind: Literal["move_step"] = "move_step"
+    role: Role
+    place: int = Field(ge=0)
+    to: int = Field(ge=0)
+
+    def apply(self, surface: Surface) -> Surface:
+        """Take the step out at ``place`` and put it in again at ``to``."""
+        m = surface.map(self.role)
+        step = _step_at(m, self.place)
+        rest = [*m.steps[: self.place], *m.steps[self.place + 1 :]]
+        rest.insert(min(self.to, len(rest)), step)
+        return surface.with_map(rebuilt(m, steps=tuple(rest)))
+
+    def words(self, before: Surface) -> str:
+        """Say what changed."""
+        step = _step_at(before.map(self.role), self.place)
+        way = "earlier" if self.to < self.place else "later"
+        return f"{ROLES[self.role].title}: {STEPS[step.kind].title} {way}"
+
+
+class SetSize(Document):
+    """Change the finished size of a map, or of all maps."""
+
+    kind: Literal["set_size"] = "set_size"
+    role: Role
+    size: Size
+    all_maps: bool = False
+
+    def apply(self, surface: Surface) -> Surface:
+        """Set the size."""
+        maps = tuple(
+            rebuilt(m, size=self.size) if self.all_maps or m.role is self.role else m
+            for m in surface.maps
+        )
+        return rebuilt(surface, maps=maps)
+
+    def words(self, _before: Surface) -> str:
+        """Say what changed."""
+        who = "All maps" if self.all_maps else ROLES[self.role].title
+        return f"{who}: {self.size.width} × {self.size.height}"
+
+
+class SetFormat(Document):
+    """Change how a map is stored."""
+
+    kind: Literal["set_format"] = "set_format"
+    role: Role
+    format: BlockFormat
+    green: Green = Green.UP
+
+    def apply(self, surface: Surface) -> Surface:
+        """Set the block format, and which way green points."""
+        m = surface.map(self.role)
+        return surface.with_map(rebuilt(m, format=self.format, green=self.green))
+
+    def words(self, before: Surface) -> str:
+        """Say what changed."""
+        title = ROLES[self.role].title
+        if before.map(self.role).green is not self.green:
+            return f"{title}: green {self.green}"
+        return f"{title}: {FORMATS[self.format].title}"
+
+
+class SetOutput(Document):
+    """Change a map's file name, or whether it is delivered."""
+
+    kind: Literal["set_output"] = "set_output"
+    role: Role
+    file_name: str
+    delivered: bool = True
+
+    def apply(self, surface: Surface) -> Surface:
+        """Set the name and whether the map goes out."""
+        m = surface.map(self.role)
+        name = check_code_name(self.file_name)
+        return surface.with_map(rebuilt(m, file_name=name, delivered=self.delivered))
+
+    def words(self, before: Surface) -> str:
+        """Say what changed."""
+        title = ROLES[self.role].title
+        if before.map(self.role).delivered is not self.delivered:
+            return f"{title}: {'delivered' if self.delivered else 'not delivered'}"
+        return f"{title}: named {self.file_name}"
+
+
+class Rename(Document):
+    """Change a surface's title; names of files stay."""
+
+    kind: Literal["rename"] = "rename"
+    title: str = Field(min_length=1, max_length=80)
+
+    def apply(self, surface: Surface) -> Surface:
+        """Set the title."""
+        return rebuilt(surface, title=self.title)
+
+    def words(self, _before: Surface) -> str:
+        """Say what changed."""
+        return f"Renamed to {self.title}"
+
+
+Edit = Annotated[
+    SetOrigin
+    | AddStep
+    | SetStep
+    | RemoveStep
+    | MoveStep
+    | SetSize
+    | SetFormat
+    | SetOutput
+    | Rename,
+    Field(discriminator="kind"),
+]
+"""Any edit, told apart by its ``kind``."""
+
+DERIVATIONS = {
+    "height_from_colour",
+    "normal_from_height",
+    "specular_from_colour",
+    "alpha_from_picture",
+}
+"""Steps that make one role from another; a map with a file of its own has none."""
+
+_KEPT = 0.8
+"""Share of a side that usually remains after the cut that makes it tile."""
+
+
+def _settled(surface: Surface, origin: SourceOrigin) -> Surface:
+    """Fit a new surface to the colour that has come in."""
+    size = Size(
+        width=nearest_power_of_two(round(origin.width * _KEPT), 2048),
+        height=nearest_power_of_two(round(origin.height * _KEPT), 2048),
+    )
+    maps = []
+    for m in surface.maps:
+        changes: dict[str, object] = {"size": size}
+        if m.role is Role.COLOUR and origin.alpha and m.format is BlockFormat.BC1:
+            changes["format"] = BlockFormat.BC3
+        if m.role is Role.ALPHA:
+            changes["delivered"] = origin.alpha
+        maps.append(rebuilt(m, **changes))
+    return rebuilt(surface, maps=tuple(maps))
+
+
+def _step_at(m: Map, place: int) -> Step:
+    if not 0 <= place < len(m.steps):
+        raise BadRequest(
+            "no-such-step",
+            f"{ROLES[m.role].title} has no step at place {place + 1}.",
+            "Reload the surface and try again.",
+        )
+    return m.steps[place]

@@ -1,0 +1,100 @@
+"""Carry out one node of a plan: a pure function of its inputs and parameters."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from stonestack.core import codecs, metrics, texels
+from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.codecs.texture import Texture
+from stonestack.core.errors import BadRequest
+from stonestack.core.image import Picture, Space
+from stonestack.core.resize import resize
+from stonestack.core.steps import STEPS
+from stonestack.core.surface import Green, Node
+from stonestack.core.tile.seam import seam_score
+
+Result = Picture | Texture
+
+
+def decode(node: Node, data: bytes) -> Picture:
+    """Carry out a ``decode`` node on the bytes of its file."""
+    picture = codecs.read_picture(data, Space(node.params["space"]))
+    return _turned(picture, Green(node.params["green"]))
+
+
+def run(node: Node, inputs: tuple[Result, ...]) -> Result:
+    """Carry out any node but ``decode``.
+
+    Parameters
+    ----------
+    node : Node
+    inputs : tuple
+        Results of ``node.inputs``, in order; at the steps each is a picture.
+    """
+    picture = inputs[0]
+    if not isinstance(picture, Picture):
+        raise BadRequest(
+            "not-a-picture", "A compressed texture cannot be worked on.", "Use an earlier stage."
+        )
+    if node.op in STEPS:
+        step = STEPS[node.op]
+        return step.apply(picture, step.params.model_validate(node.params))
+    if node.op == "limit":
+        return limited(picture, int(node.params["longest"]))
+    if node.op == "size":
+        return resize(picture, int(node.params["width"]), int(node.params["height"]))
+    if node.op == "compress":
+        stored = _turned(picture, Green(node.params["green"]))
+        return codecs.compress(stored, BlockFormat(node.params["format"]))
+    raise BadRequest("unknown-step", f"There is no step “{node.op}”.", "Remove it.")
+
+
+def limited(picture: Picture, longest: int) -> Picture:
+    """Shrink a picture so that its longer side is at most ``longest``."""
+    shrink = max(picture.width, picture.height) / longest
+    if shrink <= 1:
+        return picture
+    width, height = round(picture.width / shrink), round(picture.height / shrink)
+    return resize(picture, max(1, width), max(1, height), "box")
+
+
+def _turned(picture: Picture, green: Green) -> Picture:
+    """Turn the y of vectors round where green points down."""
+    if picture.space is not Space.VECTOR or green is Green.UP:
+        return picture
+    return picture.with_pixels(picture.pixels * np.array([1, -1, 1], dtype=np.float32))
+
+
+@dataclass(frozen=True)
+class Loss:
+    """What compression costs at level 0."""
+
+    psnr: float | None
+    """Decibels over the channels that the format keeps; None for vectors or no loss."""
+    angle: float | None
+    """Mean angle in degrees, for vectors."""
+
+
+def loss(node: Node, before: Picture, after: Texture) -> Loss:
+    """Compare a compressed texture with the picture it was made from."""
+    before = _turned(before, Green(node.params["green"]))
+    stored = after.texels()
+    if before.space is Space.VECTOR:
+        return Loss(None, metrics.mean_angle(before.pixels, texels.unit_vectors(stored)))
+    # BC1 keeps no alpha, so it is not blamed for that here; a check says it.
+    channels = {BlockFormat.BC1: 3, BlockFormat.BC4: 1}.get(after.format, 4)
+    wanted = texels.to_texels(before)[..., :channels]
+    ratio = metrics.psnr(wanted, stored[..., :channels])
+    return Loss(None if math.isinf(ratio) else ratio, None)
+
+
+def tiling_score(picture: Picture) -> tuple[float, float] | None:
+    """Return the seam scores in x and y, or None where the picture is too small."""
+    if min(picture.width, picture.height) < 8:
+        return None
+    score = seam_score(picture)
+    return score.x, score.y

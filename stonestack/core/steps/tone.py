@@ -1,0 +1,64 @@
+"""Tone: brightness, saturation and hue of a colour map."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from stonestack.core import colour
+from stonestack.core.image import Picture
+from stonestack.core.roles import Role
+from stonestack.core.steps.kind import StepKind, StepParams
+
+
+class Tone(StepParams):
+    """Parameters of :func:`tone`."""
+
+    kind: Literal["tone"] = "tone"
+    brightness: float = Field(
+        1.0, ge=0.1, le=4, multiple_of=0.01, title="Brightness", description="Times the light"
+    )
+    saturation: float = Field(
+        1.0, ge=0, le=3, multiple_of=0.01, title="Saturation", description="0 is grey"
+    )
+    hue: float = Field(
+        0.0, ge=-180, le=180, multiple_of=1, title="Hue", description="Degrees round the circle"
+    )
+
+
+def tone(picture: Picture, params: Tone) -> Picture:
+    """Scale light, turn hue about the grey axis and scale the distance from grey.
+
+    All three are one linear map of linear light. Luminance is put back after the turn, so
+    that a hue is changed without a change of brightness.
+    """
+    angle = np.radians(params.hue)
+    c, s = np.cos(angle), np.sin(angle)
+    third, root = (1 - c) / 3, np.sqrt(1 / 3) * s
+    turn = np.array(
+        [
+            [c + third, third - root, third + root],
+            [third + root, c + third, third - root],
+            [third - root, third + root, c + third],
+        ],
+        dtype=np.float32,
+    )
+    grey = colour.luminance(picture.body)
+    turned = picture.body @ turn.T
+    turned = turned + (grey - colour.luminance(turned))
+    mixed = grey + (turned - grey) * np.float32(params.saturation)
+    return picture.with_body(np.clip(mixed * np.float32(params.brightness), 0, 1))
+
+
+STEP = StepKind(
+    name="tone",
+    title="Tone",
+    hint="Brightness, saturation and hue",
+    params=Tone,
+    version=1,
+    apply=tone,
+    roles=frozenset({Role.COLOUR}),
+    summary=lambda p: f"×{p.brightness:.2f}, hue {p.hue:+.0f}°",
+)

@@ -1,0 +1,323 @@
+"""A surface as data: maps with recipes, and what depends on what.
+
+A :class:`Surface` is one immutable document. :func:`plan` turns a map of it, at a stage,
+into a tree of :class:`Node`; the key of a node is a hash of all that its result depends
+on, so equal keys mean equal results and nothing is computed twice.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cached_property
+from typing import Annotated, Any, Literal, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+
+from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.errors import BadRequest
+from stonestack.core.naming import check_code_name
+from stonestack.core.roles import ROLES, Role
+from stonestack.core.steps import STEPS, Step
+
+SIZES = tuple(2**n for n in range(2, 13))
+"""Sides that a finished map may have."""
+
+_MOST_STEPS = 24
+
+
+class Green(StrEnum):
+    """Which way the green channel of a stored normal map points."""
+
+    UP = "up"
+    DOWN = "down"
+
+
+class Stage(StrEnum):
+    """Where on its way a map is looked at, in the order of the work."""
+
+    SOURCE = "source"
+    STEPS = "steps"
+    SIZE = "size"
+    COMPRESS = "compress"
+
+
+class Document(BaseModel):
+    """Base of all parts of a surface: immutable, and nothing unknown in it."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class SourceOrigin(Document):
+    """A map that starts from an imported file."""
+
+    kind: Literal["source"] = "source"
+    sha256: str = Field(pattern="^[0-9a-f]{64}$")
+    name: str = Field(max_length=255)
+    width: int = 0
+    height: int = 0
+    alpha: bool = False
+    green: Green = Field(
+        Green.UP, title="Green points", description="How the file stores normals; else unused"
+    )
+
+
+class MapOrigin(Document):
+    """A map that starts from another map of the same surface, after that map's steps."""
+
+    kind: Literal["map"] = "map"
+    role: Role
+
+
+Origin = Annotated[SourceOrigin | MapOrigin, Field(discriminator="kind")]
+
+
+class Size(Document):
+    """Texels of a finished map; powers of two."""
+
+    width: int = 1024
+    height: int = 1024
+
+    @field_validator("width", "height")
+    @classmethod
+    def _power_of_two(cls, side: int) -> int:
+        if side not in SIZES:
+            raise ValueError(f"A side is a power of two from {SIZES[0]} to {SIZES[-1]}.")
+        return side
+
+
+class Map(Document):
+    """One map: where it comes from, what is done to it, and how it leaves."""
+
+    role: Role
+    origin: Origin | None = None
+    steps: tuple[Step, ...] = Field((), max_length=_MOST_STEPS)
+    size: Size = Size()
+    format: BlockFormat
+    green: Green = Field(Green.UP, title="Green points", description="As the game reads normals")
+    file_name: str
+    delivered: bool = True
+
+    @field_validator("file_name")
+    @classmethod
+    def _plain_name(cls, name: str) -> str:
+        return _checked(name)
+
+    @model_validator(mode="after")
+    def _fits_role(self) -> Map:
+        info = ROLES[self.role]
+        if self.format not in info.formats:
+            fitting = ", ".join(f.upper() for f in info.formats)
+            raise ValueError(f"{info.title} can be stored as {fitting}.")
+        for step in self.steps:
+            if self.role not in STEPS[step.kind].roles:
+                raise ValueError(f"{STEPS[step.kind].title} is not for {info.title.lower()}.")
+        return self
+
+
+class Surface(Document):
+    """A set of maps that belong together."""
+
+    title: str = Field(min_length=1, max_length=80)
+    name: str
+    maps: tuple[Map, ...] = ()
+
+    @field_validator("name")
+    @classmethod
+    def _plain_name(cls, name: str) -> str:
+        return _checked(name)
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Surface:
+        roles = [m.role for m in self.maps]
+        if len(set(roles)) != len(roles):
+            raise ValueError("A surface has one map of each role.")
+        for m in self.maps:
+            _check_origin(self, m)
+        return self
+
+    def map(self, role: Role) -> Map:
+        """Return the map of a role.
+
+        Raises
+        ------
+        BadRequest
+            If the surface has none.
+        """
+        for m in self.maps:
+            if m.role is role:
+                return m
+        raise BadRequest(
+            "no-such-map",
+            f"This surface has no {ROLES[role].title.lower()} map.",
+            "Add the map first.",
+        )
+
+    def with_map(self, changed: Map) -> Surface:
+        """Return the surface with one map replaced."""
+        maps = tuple(changed if m.role is changed.role else m for m in self.maps)
+        return rebuilt(self, maps=maps)
+
+
+def _checked(name: str) -> str:
+    try:
+        return check_code_name(name)
+    except BadRequest as error:
+        raise ValueError(str(error)) from error
+
+
+def _check_origin(surface: Surface, start: Map) -> None:
+    """Refuse a map that comes from itself, by whatever way, or from one that is not there."""
+    by_role = {m.role: m for m in surface.maps}
+    seen: set[Role] = set()
+    here: Map | None = start
+    while here is not None and isinstance(here.origin, MapOrigin):
+        if here.role in seen:
+            raise ValueError(f"{ROLES[start.role].title} would be derived from itself.")
+        seen.add(here.role)
+        wanted = here.origin.role
+        if wanted not in by_role:
+            raise ValueError(
+                f"{ROLES[here.role].title} comes from {ROLES[wanted].title}, which is not there."
+            )
+        here = by_role[wanted]
+
+
+M = TypeVar("M", bound=Document)
+
+
+def rebuilt(model: M, **changes: Any) -> M:
+    """Return a validated copy with some fields changed."""
+    return type(model).model_validate({**dict(model), **changes})
+
+
+def new_surface(title: str, name: str) -> Surface:
+    """Return a surface with the usual maps, each derived from colour, and no source yet.
+
+    Height is an aid for normals and is not delivered.
+    """
+    from stonestack.core.derive.alpha import AlphaFromPicture
+    from stonestack.core.derive.height import HeightFromColour
+    from stonestack.core.derive.normal import NormalFromHeight
+    from stonestack.core.derive.specular import SpecularFromColour
+    from stonestack.core.tile.boundary import MakeTile
+    from stonestack.core.tile.light import BalanceLight
+
+    def made(role: Role, origin: MapOrigin | None, *steps: Step, delivered: bool = True) -> Map:
+        return Map(
+            role=role,
+            origin=origin,
+            steps=steps,
+            format=ROLES[role].formats[0],
+            file_name=name + ROLES[role].suffix,
+            delivered=delivered,
+        )
+
+    colour = MapOrigin(role=Role.COLOUR)
+    return Surface(
+        title=title,
+        name=name,
+        maps=(
+            made(Role.COLOUR, None, BalanceLight(), MakeTile()),
+            made(Role.NORMAL, MapOrigin(role=Role.HEIGHT), NormalFromHeight()),
+            made(Role.SPECULAR, colour, SpecularFromColour()),
+            made(Role.HEIGHT, colour, HeightFromColour(), delivered=False),
+            made(Role.ALPHA, colour, AlphaFromPicture()),
+        ),
+    )
+
+
+# ---- What depends on what --------------------------------------------------------------
+
+_VERSIONS = {"decode": 1, "limit": 1, "size": 1, "compress": 1}
+"""Raised with any change of what these operations yield."""
+
+
+@dataclass(frozen=True)
+class Node:
+    """One operation with its inputs.
+
+    Parameters
+    ----------
+    op : str
+        ``decode``, ``limit``, ``size``, ``compress``, or the name of a step.
+    params : dict
+        Plain JSON values.
+    inputs : tuple of Node
+        None for ``decode``, whose input is the file with the hash in ``params``.
+    """
+
+    op: str
+    params: dict[str, Any]
+    inputs: tuple[Node, ...] = ()
+
+    @cached_property
+    def key(self) -> str:
+        """Content key: 40 hexadecimal digits."""
+        version = STEPS[self.op].version if self.op in STEPS else _VERSIONS[self.op]
+        whole = [self.op, version, self.params, [node.key for node in self.inputs]]
+        text = json.dumps(whole, sort_keys=True, separators=(",", ":"))
+        return hashlib.sha256(text.encode()).hexdigest()[:40]
+
+    def to_json(self) -> dict[str, Any]:
+        """Return the node as plain values, for keeping."""
+        inputs = [node.to_json() for node in self.inputs]
+        return {"op": self.op, "params": self.params, "inputs": inputs}
+
+    @staticmethod
+    def from_json(data: dict[str, Any]) -> Node:
+        """Return the node that :meth:`to_json` has put out."""
+        inputs = tuple(Node.from_json(node) for node in data["inputs"])
+        return Node(data["op"], data["params"], inputs)
+
+
+def plan(surface: Surface, role: Role, stage: Stage, longest: int | None = None) -> Node | None:
+    """Return what has to be computed to see a map at a stage.
+
+    Parameters
+    ----------
+    surface : Surface
+    role : Role
+        Which map.
+    stage : Stage
+        How far.
+    longest : int, optional
+        Shrink sources, and finished maps, to this longest side first: a passing preview.
+
+    Returns
+    -------
+    Node or None
+        None where the map has no origin yet.
+    """
+    m = surface.map(role)
+    node = _start(surface, m, longest)
+    if node is None or stage is Stage.SOURCE:
+        return node
+    for step in m.steps:
+        if step.enabled:
+            params = step.model_dump(mode="json", exclude={"enabled", "kind"})
+            node = Node(step.kind, params, (node,))
+    if stage is Stage.STEPS:
+        return node
+    width, height = m.size.width, m.size.height
+    if longest is not None:
+        shrink = max(1, max(width, height) // longest)
+        width, height = max(4, width // shrink), max(4, height // shrink)
+    node = Node("size", {"width": width, "height": height}, (node,))
+    if stage is Stage.SIZE:
+        return node
+    params = {"format": str(m.format), "green": str(m.green)}
+    return Node("compress", params, (node,))
+
+
+def _start(surface: Surface, m: Map, longest: int | None) -> Node | None:
+    if isinstance(m.origin, MapOrigin):
+        return plan(surface, m.origin.role, Stage.STEPS, longest)
+    if m.origin is None:
+        return None
+    space = str(ROLES[m.role].space)
+    params = {"sha256": m.origin.sha256, "space": space, "green": str(m.origin.green)}
+    node = Node("decode", params)
+    return node if longest is None else Node("limit", {"longest": longest}, (node,))

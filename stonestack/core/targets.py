@@ -1,0 +1,55 @@
+"""What a game demands of its textures. Data, not code: one entry a game."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from stonestack.core.roles import Role
+from stonestack.core.surface import Green
+
+
+class Target(BaseModel):
+    """What one game takes.
+
+    Parameters
+    ----------
+    name, title : str
+        In stored projects, and on screen.
+    textures, materials : str
+        Folders below a delivery, with forward slashes.
+    largest : int
+        Longest side it takes; sides are powers of two.
+    green : Green
+        Which way green points in its normal maps.
+    slots : dict
+        The word its material definitions use for each role that it knows.
+    """
+
+    name: str
+    title: str
+    textures: str
+    materials: str
+    largest: int
+    green: Green
+    slots: dict[Role, str]
+
+
+TARGETS: dict[str, Target] = {
+    target.name: target
+    for target in (
+        Target(
+            name="saltglass",
+            title="Saltglass",
+            textures="textures",
+            materials="materials",
+            largest=2048,
+            green=Green.UP,
+            slots={
+                Role.COLOUR: "colour",
+                Role.NORMAL: "normal",
+                Role.SPECULAR: "shine",
+                Role.ALPHA: "opening",
+            },
+        ),
+    )
+}

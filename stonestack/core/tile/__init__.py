@@ -1,0 +1,1 @@
+"""Making pictures tile, one file a method; :mod:`.seam` measures the result."""

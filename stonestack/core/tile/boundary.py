@@ -1,0 +1,217 @@
+"""Make a picture tile by cutting along the boundary of least error.
+
+Sources: the cut is that of A. Efros and W. Freeman, "Image Quilting for Texture Synthesis
+and Transfer", SIGGRAPH 2001, section 2.1; the two bands, the lower blended widely and the
+upper narrowly, follow P. Burt and E. Adelson, "A Multiresolution Spline With Application
+to Image Mosaics", ACM Trans. Graphics 2 (1983).
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from stonestack.core import colour
+from stonestack.core.errors import BadRequest
+from stonestack.core.image import Floats, Picture, Space, premultiplied, straightened
+from stonestack.core.resize import resample
+from stonestack.core.roles import Role
+from stonestack.core.steps.kind import StepKind, StepParams
+from stonestack.core.texels import normalised
+
+_SEARCH_SIDE = 256
+_LEAST_SHARE = 0.08
+_KEEP = 0.35
+"""How much a lost share of the picture counts against a better match."""
+_BROAD = 3
+"""Samples of the lower band across an overlap."""
+
+
+class MakeTile(StepParams):
+    """Parameters of :func:`make_tile`."""
+
+    kind: Literal["make_tile"] = "make_tile"
+    axes: Literal["both", "x", "y"] = Field(
+        "both", title="Joins", description="Which edges are made to meet"
+    )
+    most: float = Field(
+        0.4,
+        ge=0.1,
+        le=0.6,
+        multiple_of=0.01,
+        title="Give up at most",
+        description="Share of each side that the search for the best join may use up",
+    )
+    feather: float = Field(
+        2.0,
+        ge=0,
+        le=10,
+        multiple_of=0.5,
+        title="Feather",
+        description="Softness of the cut, in thousandths of the longer side",
+    )
+
+
+def make_tile(picture: Picture, params: MakeTile) -> Picture:
+    """Make a picture continue over its edges.
+
+    On each axis the picture is laid over itself at the offset where both match best; within
+    the overlap one copy changes to the other along the path of least difference. Broad tone
+    is blended over the whole overlap, so that no step of tone remains; detail is switched
+    at the path within a narrow feather, so that nothing is blurred. The second cut runs
+    on a ring, so that the corners meet too.
+
+    Parameters
+    ----------
+    picture : Picture
+        Any space; at least 16 pixels each way.
+
+    Returns
+    -------
+    Picture
+        Smaller by the overlaps, marked as wrapping.
+
+    Raises
+    ------
+    BadRequest
+        If the picture is too small to be overlapped.
+    """
+    if min(picture.width, picture.height) < 16:
+        raise BadRequest(
+            "too-small-to-tile",
+            f"{picture.width} × {picture.height} pixels leave no room for a cut.",
+            "Start from a larger picture, at least 16 pixels each way.",
+        )
+    feather = params.feather / 1000 * max(picture.width, picture.height)
+    pixels = premultiplied(picture)
+    closed = False
+    if params.axes in ("both", "x"):
+        pixels = _join(pixels, picture, params.most, feather, closed)
+        closed = True
+    if params.axes in ("both", "y"):
+        turned = np.ascontiguousarray(pixels.transpose(1, 0, 2))
+        turned = _join(turned, picture, params.most, feather, closed)
+        pixels = np.ascontiguousarray(turned.transpose(1, 0, 2))
+    if picture.space is Space.VECTOR:
+        return picture.with_pixels(normalised(pixels)).tiling()
+    result = straightened(np.clip(pixels, 0, 1), picture)
+    return result.tiling()
+
+
+def best_width(seen: Floats, most: float) -> int:
+    """Return the width at which a picture laid over itself matches best.
+
+    Parameters
+    ----------
+    seen : ndarray, float32, shape (height, width, channels)
+        Values as the eye weighs them.
+    most : float
+        Share of the width that may be given up.
+
+    Notes
+    -----
+    The mean difference in the overlap, against the mean difference of unrelated places, plus
+    a price for the width that is lost. A structure with a period shows itself as a sharp
+    minimum at a whole number of periods. Searched coarsely, then refined in pixels.
+    """
+    height, width = seen.shape[:2]
+    shrink = max(1.0, max(height, width) / _SEARCH_SIDE)
+    small = resample(seen, round(width / shrink), round(height / shrink), "box", False)
+    small_width = small.shape[1]
+    unrelated = float(np.abs(small - np.roll(small, small_width // 3, axis=1)).mean()) + 1e-6
+
+    def badness(picture: Floats, kept: int) -> float:
+        total = picture.shape[1]
+        apart = float(np.abs(picture[:, : total - kept] - picture[:, kept:]).mean())
+        return apart / unrelated + _KEEP * (1 - kept / total)
+
+    least = max(2, round(small_width * _LEAST_SHARE))
+    widths = range(round(small_width * (1 - most)), small_width - least + 1)
+    coarse = min(widths, key=lambda kept: badness(small, kept)) * width / small_width
+    if shrink == 1:
+        return round(coarse)
+    reach = int(np.ceil(shrink)) + 1
+    low = max(width - round(width * most), round(coarse) - reach)
+    high = min(width - 4, round(coarse) + reach)
+    sampled = seen[:: max(1, height // _SEARCH_SIDE)]
+    return min(range(low, high + 1), key=lambda kept: badness(sampled, kept))
+
+
+def _join(pixels: Floats, like: Picture, most: float, feather: float, closed: bool) -> Floats:
+    """Make premultiplied pixels continue from the right edge to the left."""
+    from stonestack.core.tile.cutpath import least_path
+
+    seen = _as_seen(pixels, like)
+    kept = best_width(seen, most)
+    height, width = pixels.shape[:2]
+    overlap = width - kept
+    margin = min(int(np.ceil(feather)) + 1, (overlap - 1) // 2)
+    cost = _cost(seen[:, :overlap], seen[:, kept:], closed)
+    cost[:, :margin] = cost[:, overlap - margin :] = np.float32(1e6)
+    path = least_path(cost, closed)
+
+    broad = _broad(pixels, overlap, closed)
+    columns = np.arange(overlap, dtype=np.float32)
+    ramp = _smooth((columns + 0.5) / overlap)[np.newaxis, :, np.newaxis]
+    reach = max(feather, 0.5)
+    switch = _smooth((columns - path[:, np.newaxis] + reach) / (2 * reach))[..., np.newaxis]
+    left, right = pixels[:, :overlap], pixels[:, kept:]
+    left_broad, right_broad = broad[:, :overlap], broad[:, kept:]
+    low = right_broad + (left_broad - right_broad) * ramp
+    left_fine, right_fine = left - left_broad, right - right_broad
+    band = low + right_fine + (left_fine - right_fine) * switch
+    return np.concatenate([band, pixels[:, overlap:kept]], axis=1).astype(np.float32)
+
+
+def _as_seen(pixels: Floats, like: Picture) -> Floats:
+    """Weigh values as the eye does: colour sRGB-encoded, data as it is."""
+    if like.space is not Space.LINEAR:
+        return pixels
+    if like.alpha:
+        return np.concatenate([colour.to_srgb(pixels[..., :-1]), pixels[..., -1:]], axis=2)
+    return colour.to_srgb(pixels)
+
+
+def _cost(left: Floats, right: Floats, closed: bool) -> Floats:
+    """Return the price of switching at each place: what differs there and around it."""
+    from scipy.ndimage import uniform_filter
+
+    gap = np.square(left - right).sum(axis=2)
+    mode = ["wrap" if closed else "nearest", "nearest"]
+    around: Floats = uniform_filter(gap, size=5, mode=mode).astype(np.float32)
+    return around + np.float32(1e-5)
+
+
+def _broad(pixels: Floats, overlap: int, closed: bool) -> Floats:
+    """Return the part of a picture that is slower than the overlap.
+
+    Resampled down and up again with a filter that stops sharply; ``closed`` says that the
+    rows are a ring.
+    """
+    height, width, _ = pixels.shape
+    columns = max(4, round(width / overlap * _BROAD))
+    rows = max(4, round(height / overlap * _BROAD))
+    across = resample(pixels, columns, height, "box", False)
+    small = resample(across, columns, rows, "box", closed)
+    up = resample(small, columns, height, "lanczos", closed)
+    return resample(up, width, height, "lanczos", False)
+
+
+def _smooth(t: Floats) -> Floats:
+    """Return the cubic step from 0 to 1 with level ends."""
+    t = np.clip(t, 0, 1)
+    return (t * t * (3 - 2 * t)).astype(np.float32)
+
+
+STEP = StepKind(
+    name="make_tile",
+    title="Make it tile",
+    hint="Joins opposite edges along the path where they differ least",
+    params=MakeTile,
+    version=1,
+    apply=make_tile,
+    roles=frozenset(Role),
+    summary=lambda p: {"both": "both ways", "x": "left to right", "y": "top to bottom"}[p.axes],
+)

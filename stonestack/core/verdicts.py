@@ -1,0 +1,78 @@
+"""What is good or wrong with a map at a stage, in plain words."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from stonestack.core.blocks.formats import FORMATS
+from stonestack.core.codecs.texture import Texture
+from stonestack.core.image import Picture, Space
+from stonestack.core.materials import Finding
+from stonestack.core.render import Loss
+from stonestack.core.tile.light import light_field
+
+_SEAM_GOOD = (0.55, 1.5)
+_UNEVEN = 0.35
+_STRETCH_LOOK = 8.0
+_NEAR_LIMIT = 36.0
+_ROUGH = 31.0
+_ANGLE_LOOK = 2.5
+
+
+def of_source(picture: Picture) -> Finding:
+    """Judge a raw picture: is its light even?"""
+    if picture.space is Space.LINEAR and _unevenness(picture) > _UNEVEN:
+        return Finding(level="look", words="uneven light", fix="Balance light evens it out.")
+    return Finding(level="good", words="read whole")
+
+
+def _unevenness(picture: Picture) -> float:
+    """Return by what share the broad light of the brightest corner exceeds the darkest."""
+    field = light_field(picture).mean(axis=2)
+    low, high = np.percentile(field, (2, 98))
+    return float(high / max(low, 1e-3) - 1)
+
+
+def of_seam(score: tuple[float, float] | None) -> Finding:
+    """Judge the joins by their seam scores."""
+    if score is None:
+        return Finding(level="look", words="too small to score")
+    low, high = _SEAM_GOOD
+    if any(s > high for s in score):
+        return Finding(level="look", words="a step at the edge", fix="Add Make it tile.")
+    if any(s < low for s in score):
+        return Finding(level="look", words="a blur at the edge", fix="Lessen the feather.")
+    return Finding(level="good", words="tiles both ways")
+
+
+def of_size(before: Picture, after: Picture) -> Finding:
+    """Judge a change of size by how much it stretches."""
+    stretch = stretch_percent(before, after)
+    if stretch > _STRETCH_LOOK:
+        return Finding(
+            level="look", words=f"stretch {stretch:.1f} %", fix="Choose sides of another ratio."
+        )
+    if after.width > before.width * 1.01 or after.height > before.height * 1.01:
+        return Finding(level="look", words="larger than its source", fix="Choose a smaller size.")
+    return Finding(level="good", words=f"stretch {stretch:.1f} %")
+
+
+def stretch_percent(before: Picture, after: Picture) -> float:
+    """Return how much the ratio of the sides changes, in percent."""
+    ratio = (after.width / before.width) / (after.height / before.height)
+    return float((max(ratio, 1 / ratio) - 1) * 100)
+
+
+def of_compression(before: Picture, after: Texture, loss: Loss) -> Finding:
+    """Judge a compressed texture by what was lost."""
+    if before.alpha and FORMATS[after.format].title == "BC1":
+        return Finding(level="fault", words="alpha is lost", fix="Store it as BC3 or RGBA8.")
+    if loss.angle is not None:
+        if loss.angle > _ANGLE_LOOK:
+            return Finding(level="look", words="facets may show", fix="Store it as RGBA8.")
+        return Finding(level="good", words="smooth")
+    if loss.psnr is None:
+        return Finding(level="good", words="exact")
+    if loss.psnr < _ROUGH:
+        return Finding(level="look", words="blocks may show", fix="Try a format with more bits.")
+    return Finding(level="good", words="clean" if loss.psnr >= _NEAR_LIMIT else "fair")

@@ -1,0 +1,1 @@
+"""Use cases: what the web interface and the command line both call."""

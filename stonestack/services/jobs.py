@@ -1,0 +1,156 @@
+"""Long work: jobs with progress and cancel, that outlive a reload of the page."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import traceback
+from collections import OrderedDict
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from enum import StrEnum
+from typing import Any
+
+from pydantic import BaseModel
+
+from stonestack.core.errors import Cancelled, NotFound, StoneError
+from stonestack.store.tables import new_id
+
+_KEPT = 200
+log = logging.getLogger(__name__)
+
+
+class JobState(StrEnum):
+    """Where a job is."""
+
+    WAITING = "waiting"
+    RUNNING = "running"
+    DONE = "done"
+    FAILED = "failed"
+    STOPPED = "stopped"
+
+
+class Problem(BaseModel):
+    """An error in words: what is wrong and what to do."""
+
+    code: str
+    message: str
+    fix: str
+
+
+class JobView(BaseModel):
+    """A job as the screen sees it."""
+
+    id: str
+    title: str
+    state: JobState
+    progress: float
+    doing: str
+    result: dict[str, Any] | None
+    problem: Problem | None
+
+
+class Progress:
+    """Handed to long work: says how far it is, and asks whether to stop."""
+
+    def __init__(self, told: Callable[[float, str], None], stop: threading.Event) -> None:
+        self._told = told
+        self._stop = stop
+
+    def at(self, share: float, doing: str) -> None:
+        """Say how far the work is, 0..1, and what it does now.
+
+        Raises
+        ------
+        Cancelled
+            If the person has asked to stop.
+        """
+        if self._stop.is_set():
+            raise Cancelled
+        self._told(share, doing)
+
+
+def silent() -> Progress:
+    """Return a progress that nobody listens to, for work outside jobs."""
+    return Progress(lambda _share, _doing: None, threading.Event())
+
+
+class Jobs:
+    """Runs jobs in the background, two at a time."""
+
+    def __init__(self) -> None:
+        self._pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="job")
+        self._lock = threading.Lock()
+        self._views: OrderedDict[str, JobView] = OrderedDict()
+        self._stops: dict[str, threading.Event] = {}
+
+    def start(self, title: str, work: Callable[[Progress], dict[str, Any]]) -> JobView:
+        """Begin a job; ``work`` returns its result as plain values."""
+        view = JobView(
+            id=new_id(),
+            title=title,
+            state=JobState.WAITING,
+            progress=0,
+            doing="Waiting",
+            result=None,
+            problem=None,
+        )
+        with self._lock:
+            self._views[view.id] = view
+            self._stops[view.id] = threading.Event()
+            while len(self._views) > _KEPT:
+                old, _ = self._views.popitem(last=False)
+                self._stops.pop(old, None)
+        self._pool.submit(self._run, view.id, work)
+        return view
+
+    def view(self, job_id: str) -> JobView:
+        """Return a job as it stands."""
+        with self._lock:
+            if job_id not in self._views:
+                raise NotFound("no-such-job", "This job is not known any more.", "Start it again.")
+            return self._views[job_id]
+
+    def stop(self, job_id: str) -> JobView:
+        """Ask a job to stop; it does so before its next part."""
+        view = self.view(job_id)
+        self._stops[job_id].set()
+        return view
+
+    def close(self) -> None:
+        """Stop everything and wait."""
+        for stop in list(self._stops.values()):
+            stop.set()
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+    def _change(self, job_id: str, **changes: Any) -> None:
+        with self._lock:
+            if job_id in self._views:
+                self._views[job_id] = self._views[job_id].model_copy(update=changes)
+
+    def _run(self, job_id: str, work: Callable[[Progress], dict[str, Any]]) -> None:
+        stop = self._stops[job_id]
+        progress = Progress(
+            lambda share, doing: self._change(job_id, progress=share, doing=doing), stop
+        )
+        self._change(job_id, state=JobState.RUNNING, doing="Starting")
+        try:
+            result = work(progress)
+        except Cancelled:
+            self._change(job_id, state=JobState.STOPPED, doing="Stopped")
+        except StoneError as error:
+            problem = Problem(code=error.code, message=error.message, fix=error.fix)
+            self._change(job_id, state=JobState.FAILED, doing="Failed", problem=problem)
+        except Exception:
+            # The last line of defence: a fault of ours must reach the person and the log.
+            log.error("A job failed:\n%s", traceback.format_exc())
+            problem = Problem(
+                code="our-fault",
+                message="This went wrong inside Stone Stack.",
+                fix="Try again; if it stays, the server's log says more.",
+            )
+            self._change(job_id, state=JobState.FAILED, doing="Failed", problem=problem)
+        else:
+            self._change(
+                job_id, state=JobState.DONE, progress=1.0, doing="Done", result=result
+            )

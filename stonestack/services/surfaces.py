@@ -1,0 +1,306 @@
+"""Surfaces: edits make revisions; undo and redo move a pointer over them."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+from pydantic import BaseModel, ValidationError
+from sqlmodel import Session, col, delete, select
+
+from stonestack.core.edits import Edit
+from stonestack.core.errors import BadRequest, Conflict
+from stonestack.core.materials import Material
+from stonestack.core.roles import Role
+from stonestack.core.surface import Node, Stage, Surface, new_surface, plan
+from stonestack.services.workspace import Workspace, must
+from stonestack.store.tables import (
+    BuildRow,
+    DeliveryRow,
+    MaterialRow,
+    ProjectRow,
+    RevisionRow,
+    SurfaceRow,
+)
+
+
+class SurfaceState(StrEnum):
+    """How far a surface has come."""
+
+    EMPTY = "empty"
+    DRAFT = "draft"
+    BUILT = "built"
+    INSTALLED = "installed"
+    CHANGED = "changed"
+
+
+class SurfaceView(BaseModel):
+    """A surface as the bench sees it."""
+
+    id: str
+    project_id: str
+    revision: int
+    document: Surface
+    keys: dict[Role, dict[Stage, str | None]]
+    undo: str | None
+    redo: str | None
+    state: SurfaceState
+    material_id: str | None
+
+
+class SurfaceSummary(BaseModel):
+    """A surface as the list of surfaces sees it."""
+
+    id: str
+    title: str
+    name: str
+    state: SurfaceState
+    maps: int
+    revision: int
+    keys: dict[Role, str | None]
+
+
+class RevisionView(BaseModel):
+    """One entry of a surface's history."""
+
+    number: int
+    words: str
+    current: bool
+
+
+def create(ws: Workspace, project_id: str, title: str, name: str) -> SurfaceView:
+    """Make an empty surface, with its material.
+
+    Raises
+    ------
+    BadRequest
+        If the name cannot be a file name, or another surface has it.
+    """
+    document = _validated(lambda: new_surface(title, name))
+    with ws.session() as session:
+        must(session, ProjectRow, project_id, "project")
+        if any(d.name == name for _, d in _documents(session, project_id)):
+            raise BadRequest(
+                "name-taken", f"Another surface is called {name}.", "Choose another name."
+            )
+        row = SurfaceRow(project_id=project_id)
+        session.add(row)
+        session.flush()
+        session.add(
+            RevisionRow(
+                surface_id=row.id, number=1, words="Started", document=document.model_dump_json()
+            )
+        )
+        material = Material(title=title, name=name)
+        session.add(
+            MaterialRow(
+                project_id=project_id, surface_id=row.id, document=material.model_dump_json()
+            )
+        )
+        surface_id = row.id
+    return get(ws, surface_id)
+
+
+def get(ws: Workspace, surface_id: str) -> SurfaceView:
+    """Return a surface with the keys of all its stages."""
+    with ws.session() as session:
+        row = must(session, SurfaceRow, surface_id, "surface")
+        document = current_document(session, row)
+        undo = _revision(session, surface_id, row.current) if row.current > 1 else None
+        redo = _revision(session, surface_id, row.current + 1)
+        material = session.exec(
+            select(MaterialRow).where(MaterialRow.surface_id == surface_id)
+        ).first()
+        state = _state(session, row, document)
+    nodes = {m.role: {s: plan(document, m.role, s) for s in Stage} for m in document.maps}
+    ws.renderer.announce([n for stages in nodes.values() for n in stages.values() if n])
+    return SurfaceView(
+        id=surface_id,
+        project_id=row.project_id,
+        revision=row.current,
+        document=document,
+        keys={r: {s: n.key if n else None for s, n in by.items()} for r, by in nodes.items()},
+        undo=undo.words if undo else None,
+        redo=redo.words if redo else None,
+        state=state,
+        material_id=material.id if material else None,
+    )
+
+
+def listed(ws: Workspace, project_id: str) -> list[SurfaceSummary]:
+    """Return a project's surfaces in the order they were made."""
+    summaries, nodes = [], []
+    with ws.session() as session:
+        must(session, ProjectRow, project_id, "project")
+        for row, document in _documents(session, project_id):
+            planned = {m.role: plan(document, m.role, Stage.SIZE) for m in document.maps}
+            nodes += [n for n in planned.values() if n]
+            summaries.append(
+                SurfaceSummary(
+                    id=row.id,
+                    title=document.title,
+                    name=document.name,
+                    state=_state(session, row, document),
+                    maps=sum(m.delivered for m in document.maps),
+                    revision=row.current,
+                    keys={role: n.key if n else None for role, n in planned.items()},
+                )
+            )
+    ws.renderer.announce(nodes)
+    return summaries
+
+
+def edit(ws: Workspace, surface_id: str, base: int, change: Edit) -> SurfaceView:
+    """Make the next revision.
+
+    Raises
+    ------
+    Conflict
+        If ``base`` is not the present revision: another tab was faster.
+    BadRequest
+        If the edit does not fit the surface.
+    """
+    with ws.session() as session:
+        row = must(session, SurfaceRow, surface_id, "surface")
+        _check_base(row, base)
+        before = current_document(session, row)
+        after = _validated(lambda: change.apply(before))
+        if after != before:
+            session.exec(
+                delete(RevisionRow).where(
+                    col(RevisionRow.surface_id) == surface_id,
+                    col(RevisionRow.number) > row.current,
+                )
+            )
+            row.current += 1
+            session.add(row)
+            session.add(
+                RevisionRow(
+                    surface_id=surface_id,
+                    number=row.current,
+                    words=change.words(before),
+                    document=after.model_dump_json(),
+                )
+            )
+    return get(ws, surface_id)
+
+
+def preview(
+    ws: Workspace, surface_id: str, change: Edit, role: Role, stage: Stage, longest: int
+) -> Node | None:
+    """Return the plan of a passing look at an edit that is not made yet."""
+    with ws.session() as session:
+        row = must(session, SurfaceRow, surface_id, "surface")
+        before = current_document(session, row)
+    node = plan(_validated(lambda: change.apply(before)), role, stage, longest)
+    if node is not None:
+        ws.renderer.announce([node], lasting=False)
+    return node
+
+
+def undo(ws: Workspace, surface_id: str, base: int) -> SurfaceView:
+    """Go back one revision."""
+    return _move(ws, surface_id, base, -1, "Nothing to undo.")
+
+
+def redo(ws: Workspace, surface_id: str, base: int) -> SurfaceView:
+    """Go forward again by one revision."""
+    return _move(ws, surface_id, base, +1, "Nothing to redo.")
+
+
+def history(ws: Workspace, surface_id: str) -> list[RevisionView]:
+    """Return all revisions, newest first."""
+    with ws.session() as session:
+        row = must(session, SurfaceRow, surface_id, "surface")
+        revisions = session.exec(
+            select(RevisionRow)
+            .where(RevisionRow.surface_id == surface_id)
+            .order_by(col(RevisionRow.number).desc())
+        )
+        return [
+            RevisionView(number=r.number, words=r.words, current=r.number == row.current)
+            for r in revisions
+        ]
+
+
+def current_document(session: Session, row: SurfaceRow) -> Surface:
+    """Return a surface's present document."""
+    revision = _revision(session, row.id, row.current)
+    if revision is None:
+        raise BadRequest(
+            "history-broken", "This surface has lost its present state.", "Undo, or start it anew."
+        )
+    return Surface.model_validate_json(revision.document)
+
+
+def delivered_keys(document: Surface) -> dict[Role, str]:
+    """Return the content keys of all maps that a delivery of the surface holds."""
+    planned = {m.role: plan(document, m.role, Stage.COMPRESS) for m in document.maps if m.delivered}
+    return {role: node.key for role, node in planned.items() if node is not None}
+
+
+def _move(ws: Workspace, surface_id: str, base: int, by: int, at_end: str) -> SurfaceView:
+    with ws.session() as session:
+        row = must(session, SurfaceRow, surface_id, "surface")
+        _check_base(row, base)
+        if _revision(session, surface_id, row.current + by) is None:
+            raise BadRequest("at-the-end", at_end, "This is as far as the history goes.")
+        row.current += by
+        session.add(row)
+    return get(ws, surface_id)
+
+
+def _check_base(row: SurfaceRow, base: int) -> None:
+    if row.current != base:
+        raise Conflict(
+            "stale-edit",
+            "This surface was changed elsewhere meanwhile.",
+            "It is shown anew; make the change again.",
+        )
+
+
+def _revision(session: Session, surface_id: str, number: int) -> RevisionRow | None:
+    return session.exec(
+        select(RevisionRow).where(
+            RevisionRow.surface_id == surface_id, RevisionRow.number == number
+        )
+    ).first()
+
+
+def _documents(session: Session, project_id: str) -> list[tuple[SurfaceRow, Surface]]:
+    rows = session.exec(
+        select(SurfaceRow)
+        .where(SurfaceRow.project_id == project_id)
+        .order_by(col(SurfaceRow.created))
+    )
+    return [(row, current_document(session, row)) for row in rows.all()]
+
+
+def _state(session: Session, row: SurfaceRow, document: Surface) -> SurfaceState:
+    from stonestack.services.deliveries import BuildRecord
+
+    if all(m.origin is None for m in document.maps if m.role is Role.COLOUR):
+        return SurfaceState.EMPTY
+    builds = session.exec(
+        select(BuildRow)
+        .join(DeliveryRow, col(BuildRow.delivery_id) == col(DeliveryRow.id))
+        .where(DeliveryRow.project_id == row.project_id)
+        .order_by(col(BuildRow.created).desc())
+    ).all()
+    for build in builds:
+        keys = BuildRecord.model_validate_json(build.manifest).keys.get(row.id)
+        if keys is None:
+            continue
+        if keys != delivered_keys(document):
+            return SurfaceState.CHANGED
+        return SurfaceState.INSTALLED if build.installed else SurfaceState.BUILT
+    return SurfaceState.DRAFT
+
+
+def _validated(make):  # type: ignore[no-untyped-def]
+    """Run a change of a document and put its model's objections into words for the person."""
+    try:
+        return make()
+    except ValidationError as error:
+        first = error.errors()[0]
+        words = str(first["msg"]).removeprefix("Value error, ")
+        raise BadRequest("does-not-fit", words, "Choose another value.") from error

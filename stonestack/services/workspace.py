@@ -1,0 +1,65 @@
+"""Everything that works on one data folder, put together in one place."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import TypeVar
+
+from sqlmodel import Session, SQLModel
+
+from stonestack.core.errors import NotFound
+from stonestack.services.game import GameRunner
+from stonestack.services.jobs import Jobs
+from stonestack.services.renders import Renderer
+from stonestack.store.database import open_database
+from stonestack.store.files import Cache, FileStore
+from stonestack.store.place import DataFolder
+
+Row = TypeVar("Row", bound=SQLModel)
+
+
+class Workspace:
+    """The services' common ground: database, files, renders, jobs.
+
+    Parameters
+    ----------
+    data : DataFolder
+        Made where it is missing.
+    """
+
+    def __init__(self, data: DataFolder) -> None:
+        self.data = data.made()
+        self.engine = open_database(data.database)
+        self.files = FileStore(data.files)
+        self.cache = Cache(data.cache)
+        self.renderer = Renderer(self.engine, self.files, self.cache)
+        self.jobs = Jobs()
+        self.game = GameRunner()
+
+    @contextmanager
+    def session(self) -> Iterator[Session]:
+        """Open a session that is committed at the end, or rolled back on an error."""
+        with Session(self.engine, expire_on_commit=False) as session:
+            yield session
+            session.commit()
+
+    def close(self) -> None:
+        """Stop what runs and let go of the files."""
+        self.jobs.close()
+        self.game.close()
+        self.engine.dispose()
+
+
+def must(session: Session, table: type[Row], row_id: str, what: str) -> Row:
+    """Return a row.
+
+    Raises
+    ------
+    NotFound
+        If it is not there; ``what`` names it to the person.
+    """
+    row = session.get(table, row_id)
+    if row is None:
+        raise NotFound("not-there", f"This {what} is not there any more.", "Go back to the list.")
+    return row

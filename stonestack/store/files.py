@@ -1,0 +1,147 @@
+"""The one small layer through which files are written: beside the target, flushed, renamed."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import tempfile
+from pathlib import Path
+
+from stonestack.core.errors import NotFound
+
+
+def sha256(data: bytes) -> str:
+    """Return the content hash that names a file."""
+    return hashlib.sha256(data).hexdigest()
+
+
+def write_atomically(path: Path, data: bytes) -> None:
+    """Write a file so that at any moment it is either the old one or the new one, whole."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle, name = tempfile.mkstemp(dir=path.parent, prefix=".writing-")
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        Path(name).replace(path)
+    except BaseException:
+        Path(name).unlink(missing_ok=True)
+        raise
+    _flush_folder(path.parent)
+
+
+def write_folder_atomically(target: Path, files: dict[str, bytes]) -> None:
+    """Write a whole folder beside its place, then rename it into place.
+
+    Parameters
+    ----------
+    target : Path
+        Must not exist yet.
+    files : dict
+        Contents by relative path with forward slashes.
+    """
+    target.parent.mkdir(parents=True, exist_ok=True)
+    temporary = Path(tempfile.mkdtemp(dir=target.parent, prefix=".writing-"))
+    try:
+        for name, data in files.items():
+            write_atomically(temporary / name, data)
+        temporary.replace(target)
+    except BaseException:
+        shutil.rmtree(temporary, ignore_errors=True)
+        raise
+    _flush_folder(target.parent)
+
+
+def _flush_folder(folder: Path) -> None:
+    """Flush a rename to disk, where the system lets folders be opened."""
+    if os.name == "nt":
+        return
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+class FileStore:
+    """Files named by the hash of their content."""
+
+    def __init__(self, root: Path) -> None:
+        self._root = root
+
+    def _path(self, digest: str) -> Path:
+        return self._root / digest[:2] / digest
+
+    def keep(self, data: bytes) -> str:
+        """Keep a file and return its hash; the same content is kept once."""
+        digest = sha256(data)
+        path = self._path(digest)
+        if not path.exists():
+            write_atomically(path, data)
+        return digest
+
+    def read(self, digest: str) -> bytes:
+        """Return a kept file.
+
+        Raises
+        ------
+        NotFound
+            If it is not there, or its content no longer fits its name.
+        """
+        try:
+            data = self._path(digest).read_bytes()
+        except FileNotFoundError as error:
+            raise NotFound(
+                "source-missing",
+                f"The imported file {digest[:12]} is missing from the data folder.",
+                "Bring the picture in again.",
+            ) from error
+        if sha256(data) != digest:
+            raise NotFound(
+                "source-damaged",
+                f"The imported file {digest[:12]} has changed on disk.",
+                "Bring the picture in again.",
+            )
+        return data
+
+
+class Cache:
+    """Rendered files by key; losing one costs only time."""
+
+    def __init__(self, root: Path, most_bytes: int = 4 << 30) -> None:
+        self._root = root
+        self._most_bytes = most_bytes
+
+    def path(self, key: str, kind: str) -> Path:
+        """Return where a render of one kind lies, or would lie."""
+        return self._root / key[:2] / f"{key}.{kind}"
+
+    def read(self, key: str, kind: str) -> bytes | None:
+        """Return a kept render, or None."""
+        try:
+            return self.path(key, kind).read_bytes()
+        except FileNotFoundError:
+            return None
+
+    def write(self, key: str, kind: str, data: bytes) -> None:
+        """Keep a render. It is not flushed to disk: a lost one is made again."""
+        path = self.path(key, kind)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=".writing-")
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+        Path(name).replace(path)
+
+    def trim(self) -> int:
+        """Delete the renders used longest ago until the limit is kept; return bytes freed."""
+        files = [(p, p.stat()) for p in self._root.rglob("*") if p.is_file()]
+        total = sum(stat.st_size for _, stat in files)
+        freed = 0
+        for path, stat in sorted(files, key=lambda item: item[1].st_mtime):
+            if total - freed <= self._most_bytes:
+                break
+            path.unlink(missing_ok=True)
+            freed += stat.st_size
+        return freed
