@@ -9,16 +9,20 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from stonestack.core.image import Floats, Picture, Space, premultiplied, straightened
+from stonestack.core.parallel import over_bands
 from stonestack.core.texels import normalised
 
 Filter = Literal["lanczos", "box"]
 _LOBES = 3
 
 
-def weights(source: int, target: int, filter_: Filter, wraps: bool):  # type: ignore[no-untyped-def]
-    """Return the resampling matrix of one axis.
+def weights(
+    source: int, target: int, filter_: Filter, wraps: bool
+) -> tuple[NDArray[np.int64], Floats]:
+    """Return which samples make up each new one on an axis, and with what weight.
 
     Parameters
     ----------
@@ -32,20 +36,19 @@ def weights(source: int, target: int, filter_: Filter, wraps: bool):  # type: ig
 
     Returns
     -------
-    scipy.sparse.csr_array, float32, shape (target, source)
+    index : ndarray, int64, shape (target, taps)
+    weight : ndarray, float32, shape (target, taps)
         Each row sums to one.
     """
-    from scipy import sparse
-
     ratio = source / target
     width = max(1.0, ratio)
     reach = (_LOBES if filter_ == "lanczos" else 0.5) * width
     centres = (np.arange(target) + 0.5) * ratio
-    taps = int(np.ceil(2 * reach)) + 2
-    first = np.floor(centres - reach).astype(np.int64)
+    taps = int(np.ceil(2 * reach)) + 1
+    first = np.floor(centres - reach + 1e-9).astype(np.int64)
     columns = first[:, np.newaxis] + np.arange(taps)
-    offset = (columns + 0.5 - centres[:, np.newaxis]) / width
     if filter_ == "lanczos":
+        offset = (columns + 0.5 - centres[:, np.newaxis]) / width
         kernel = np.where(np.abs(offset) < _LOBES, np.sinc(offset) * np.sinc(offset / _LOBES), 0.0)
     else:
         # The share of each source sample that lies under the target sample.
@@ -54,27 +57,36 @@ def weights(source: int, target: int, filter_: Filter, wraps: bool):  # type: ig
         kernel = np.maximum(right - left, 0.0)
     kernel /= kernel.sum(axis=1, keepdims=True)
     columns = columns % source if wraps else np.clip(columns, 0, source - 1)
-    rows = np.repeat(np.arange(target), taps)
-    matrix = sparse.coo_array(
-        (kernel.ravel().astype(np.float32), (rows, columns.ravel())), shape=(target, source)
-    )
-    return matrix.tocsr()
+    return columns, kernel.astype(np.float32)
 
 
 def resample(pixels: Floats, width: int, height: int, filter_: Filter, wraps: bool) -> Floats:
-    """Resample plain channels; the caller has premultiplied what needs it."""
-    if pixels.shape[0] != height:
-        matrix = weights(pixels.shape[0], height, filter_, wraps)
-        flat = pixels.reshape(pixels.shape[0], -1)
-        pixels = (matrix @ flat).reshape(height, pixels.shape[1], pixels.shape[2])
-    if pixels.shape[1] != width:
-        matrix = weights(pixels.shape[1], width, filter_, wraps)
-        turned = np.ascontiguousarray(pixels.transpose(1, 0, 2))
-        flat = (matrix @ turned.reshape(turned.shape[0], -1)).reshape(
-            width, turned.shape[1], turned.shape[2]
-        )
-        pixels = flat.transpose(1, 0, 2)
-    return np.ascontiguousarray(pixels, dtype=np.float32)
+    """Resample plain channels; the caller has premultiplied what needs it.
+
+    Parameters
+    ----------
+    pixels : ndarray, float32, shape (height, width, channels)
+    width, height : int
+        Samples wanted.
+    filter_, wraps
+        As in :func:`weights`.
+    """
+    from stonestack.core.resample_kernels import along_columns, along_rows
+
+    pixels = np.ascontiguousarray(pixels, dtype=np.float32)
+    rows, columns, channels = pixels.shape
+    if rows != height:
+        index, weight = weights(rows, height, filter_, wraps)
+        flat = pixels.reshape(rows, columns * channels)
+        out = np.empty((height, columns * channels), np.float32)
+        over_bands(lambda a, b: along_rows(flat, index, weight, out, a, b), height, 16)
+        pixels = out.reshape(height, columns, channels)
+    if columns != width:
+        index, weight = weights(columns, width, filter_, wraps)
+        source, out = pixels, np.empty((height, width, channels), np.float32)
+        over_bands(lambda a, b: along_columns(source, index, weight, out, a, b), height, 16)
+        pixels = out
+    return pixels
 
 
 def resize(picture: Picture, width: int, height: int, filter_: Filter = "lanczos") -> Picture:

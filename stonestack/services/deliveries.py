@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -9,10 +11,12 @@ from pydantic import BaseModel
 from sqlmodel import Session, col, select
 
 from stonestack.core import codecs, materials
+from stonestack.core.codecs.texture import Texture
 from stonestack.core.deliveries import MANIFEST, Delivery, Manifest, add_file, manifest
 from stonestack.core.errors import BadRequest
 from stonestack.core.roles import Role
-from stonestack.core.surface import Stage, Surface, plan
+from stonestack.core.parallel import cores
+from stonestack.core.surface import Map, Node, Stage, Surface, plan
 from stonestack.core.targets import TARGETS, Target
 from stonestack.services import installing
 from stonestack.services import materials as material_service
@@ -153,13 +157,15 @@ def build(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
         earlier = session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)).all()
         number = max((b.number for b in earlier), default=0) + 1
     files: dict[str, bytes] = {}
-    work = [(sid, s, m) for sid, s in chosen for m in s.maps if m.delivered]
-    for done, (_, surface, m) in enumerate(work):
-        progress.at(done / (len(work) + 1), f"{surface.title}: {m.file_name}")
-        node = plan(surface, m.role, Stage.COMPRESS)
-        if node is not None:
-            texture = ws.renderer.texture(node)
-            add_file(files, f"{target.textures}/{m.file_name}.dds", codecs.dds.write(texture))
+    planned = [
+        (surface, m, node)
+        for _, surface in chosen
+        for m in surface.maps
+        if m.delivered and (node := plan(surface, m.role, Stage.COMPRESS)) is not None
+    ]
+    for done, (surface, m, texture) in enumerate(_rendered(ws, planned)):
+        progress.at((done + 1) / (len(planned) + 1), f"{surface.title}: {m.file_name}")
+        add_file(files, f"{target.textures}/{m.file_name}.dds", codecs.dds.write(texture))
     for surface_id, surface in chosen:
         for material in shown[surface_id]:
             path = materials.material_path(material, target)
@@ -170,7 +176,7 @@ def build(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
             "This delivery holds no finished map.",
             "Choose a surface that has a colour, on the Deliveries page.",
         )
-    progress.at(len(work) / (len(work) + 1), "Writing the delivery")
+    progress.at(len(planned) / (len(planned) + 1), "Writing the delivery")
     listing = manifest(document, number, target.name, files)
     folder = ws.data.builds / delivery_id / str(number)
     text = listing.model_dump_json(indent=2) + "\n"
@@ -188,6 +194,20 @@ def build(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
         session.add(made)
         session.flush()
         return _build_view(made)
+
+
+def _rendered(
+    ws: Workspace, planned: list[tuple[Surface, Map, Node]]
+) -> Iterator[tuple[Surface, Map, Texture]]:
+    """Render compressed maps on all cores, and yield them in order as they are done."""
+    with ThreadPoolExecutor(max_workers=cores(), thread_name_prefix="build") as pool:
+        futures = [pool.submit(ws.renderer.texture, node) for _, _, node in planned]
+        try:
+            for (surface, m, _), future in zip(planned, futures, strict=True):
+                yield surface, m, future.result()
+        finally:
+            for future in futures:
+                future.cancel()
 
 
 def install(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:

@@ -11,7 +11,7 @@ from stonestack.core import colour
 from stonestack.core.image import Picture, Space
 from stonestack.core.resize import resample
 from stonestack.core.roles import Role
-from stonestack.core.steps.kind import StepKind, StepParams
+from stonestack.core.stepkind import StepKind, StepParams
 
 _BROAD_SAMPLES = 8
 _FINE_SAMPLES = 160

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.roles import Role
-from stonestack.core.steps.kind import StepKind, StepParams
+from stonestack.core.stepkind import StepKind, StepParams
 from stonestack.core.texels import normalised
 
 

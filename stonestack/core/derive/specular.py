@@ -10,7 +10,7 @@ from pydantic import Field
 from stonestack.core import colour
 from stonestack.core.image import Picture, Space
 from stonestack.core.roles import Role
-from stonestack.core.steps.kind import StepKind, StepParams
+from stonestack.core.stepkind import StepKind, StepParams
 
 
 class SpecularFromColour(StepParams):

@@ -18,7 +18,7 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied, straightened
 from stonestack.core.resize import resample
 from stonestack.core.roles import Role
-from stonestack.core.steps.kind import StepKind, StepParams
+from stonestack.core.stepkind import StepKind, StepParams
 from stonestack.core.texels import normalised
 
 _SEARCH_SIDE = 256

@@ -11,7 +11,7 @@ from pydantic import Field
 from stonestack.core.image import Floats, Picture, premultiplied
 from stonestack.core.resize import resample
 from stonestack.core.roles import Role
-from stonestack.core.steps.kind import StepKind, StepParams
+from stonestack.core.stepkind import StepKind, StepParams
 
 _GRID = 96
 _ORDER = 3
@@ -57,9 +57,10 @@ def light_field(picture: Picture) -> Floats:
     root = np.sqrt(opacity)[:, np.newaxis]
     found, *_ = np.linalg.lstsq(terms * root, target * root, rcond=None)
     found[0] = 0
-    field = _terms(_steps(picture.width), _steps(picture.height)) @ found.astype(np.float32)
+    field = (terms @ found).reshape(height, width, -1).astype(np.float32)
     field -= field.mean(axis=(0, 1), keepdims=True)
-    return np.exp(field).astype(np.float32)
+    # So smooth a field loses nothing on the way up from the grid.
+    return resample(np.exp(field), picture.width, picture.height, "lanczos", False)
 
 
 def _steps(count: int) -> Floats:

@@ -1,0 +1,1 @@
+"""The command line, over the same services as the web interface."""

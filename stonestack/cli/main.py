@@ -1,0 +1,170 @@
+"""``stone-stack``: serve, demo, inspect, convert, build.
+
+Exit codes: 0 done, 1 the thing asked for cannot be done, 2 the command line is wrong.
+Heavy imports stand inside the commands that need them, so that starting costs little.
+"""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from stonestack import __version__
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run one command and return its exit code."""
+    options = _parser().parse_args(arguments)
+    from stonestack.core.errors import StoneError
+
+    try:
+        code: int = options.run(options)
+    except StoneError as error:
+        print(f"{error.message} {error.fix}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        print("Stopped.", file=sys.stderr)
+        return 1
+    except OSError as error:
+        place = f"{error.filename}: " if error.filename else ""
+        print(f"{place}{error.strerror or error}", file=sys.stderr)
+        return 1
+    return code
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="stone-stack", description="From a raw picture to a surface in the game."
+    )
+    parser.add_argument("--version", action="version", version=f"stone-stack {__version__}")
+    commands = parser.add_subparsers(dest="command", required=True)
+
+    serve = commands.add_parser("serve", help="start the application on your own data")
+    serve.add_argument("--port", type=int, default=None)
+    serve.set_defaults(run=_serve)
+
+    demo = commands.add_parser("demo", help="start the application with the demo project")
+    demo.add_argument("--port", type=int, default=None)
+    demo.add_argument("--make-only", action="store_true", help="make the demo and end")
+    demo.set_defaults(run=_demo)
+
+    inspect = commands.add_parser("inspect", help="say what a picture or texture file is")
+    inspect.add_argument("file", type=Path)
+    inspect.add_argument("--json", action="store_true")
+    inspect.set_defaults(run=_inspect)
+
+    convert = commands.add_parser("convert", help="make a texture of a picture, or the reverse")
+    convert.add_argument("input", type=Path)
+    convert.add_argument("output", type=Path, help="its kind follows its extension")
+    convert.add_argument("--format", choices=["bc1", "bc3", "bc4", "bc5", "rgba8"])
+    convert.add_argument(
+        "--role",
+        choices=["colour", "normal", "specular", "alpha", "height"],
+        default="colour",
+    )
+    convert.add_argument("--size", metavar="WxH", help="texels, for example 1024x1024")
+    convert.add_argument("--no-mips", action="store_true")
+    convert.set_defaults(run=_convert)
+
+    build = commands.add_parser("build", help="build all deliveries of a project")
+    build.add_argument("project", help="its id or title")
+    build.set_defaults(run=_build)
+    return parser
+
+
+def _serve(options: argparse.Namespace) -> int:
+    from stonestack.services.workspace import Workspace
+    from stonestack.store.place import default_data_folder
+    from stonestack.web.serving import serve
+
+    return serve(Workspace(default_data_folder()), options.port)
+
+
+def _demo(options: argparse.Namespace) -> int:
+    from stonestack.demo.project import MADE, ensure
+    from stonestack.store.place import DataFolder, default_data_folder
+    from stonestack.web.serving import serve
+
+    # The demo never mixes with the user's own data.
+    data = DataFolder(default_data_folder().root.with_name(_demo_name()))
+    if not (data.root / MADE).is_file():
+        print("Making the demo project: drawing its pictures takes some seconds.", flush=True)
+    workspace = ensure(data)
+    if options.make_only:
+        workspace.close()
+        print(f"The demo project lies in {data.root}")
+        return 0
+    return serve(workspace, options.port)
+
+
+def _demo_name() -> str:
+    from stonestack.store.place import default_data_folder
+
+    return f"{default_data_folder().root.name}-demo"
+
+
+def _inspect(options: argparse.Namespace) -> int:
+    from stonestack.core import codecs
+
+    facts = codecs.inspect(options.file.name, options.file.read_bytes())
+    if options.json:
+        print(facts.model_dump_json(indent=2))
+        return 0
+    lies = "  (its extension lies)" if facts.extension_lies else ""
+    rows = {
+        "Kind": f"{facts.kind}, called {facts.kind_by_extension}{lies}",
+        "Size": f"{facts.width} × {facts.height}, {facts.mips} level(s)",
+        "Format": f"{facts.block_format or facts.mode}, {facts.bits} bits",
+        "Colour space": facts.colour_space,
+        "Alpha": facts.alpha,
+        "Bytes": str(facts.bytes),
+    }
+    for name, value in rows.items():
+        print(f"{name:13} {value}")
+    return 0
+
+
+def _convert(options: argparse.Namespace) -> int:
+    from stonestack.core.converting import convert, parse_size
+    from stonestack.core.roles import Role
+    from stonestack.store.files import write_atomically
+
+    if options.input.resolve() == options.output.resolve():
+        print("The output is the input; originals are never changed.", file=sys.stderr)
+        return 2
+    data = convert(
+        options.input.read_bytes(),
+        options.output.name,
+        role=Role(options.role),
+        format_name=options.format,
+        size=parse_size(options.size) if options.size else None,
+        mips=not options.no_mips,
+    )
+    write_atomically(options.output, data)
+    return 0
+
+
+def _build(options: argparse.Namespace) -> int:
+    from stonestack.services import deliveries, projects
+    from stonestack.services.jobs import silent
+    from stonestack.services.workspace import Workspace
+    from stonestack.store.place import default_data_folder
+
+    ws = Workspace(default_data_folder())
+    try:
+        project = projects.found(ws, options.project)
+        found = deliveries.listed(ws, project.id)
+        if not found:
+            print("This project has no delivery yet.", file=sys.stderr)
+            return 1
+        for delivery in found:
+            built = deliveries.build(ws, delivery.id, silent())
+            print(deliveries.build_folder(ws, built, delivery.id))
+    finally:
+        ws.close()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

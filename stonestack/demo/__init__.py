@@ -1,0 +1,1 @@
+"""Made-up demo material in the Saltglass scenario, drawn by fixed seeds."""

@@ -1,0 +1,141 @@
+"""The demo: a game folder, a project with its surfaces and materials, and a first delivery."""
+
+from __future__ import annotations
+
+import shutil
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
+
+from stonestack.core import edits
+from stonestack.core.deliveries import Delivery
+from stonestack.core.derive.height import HeightFromColour
+from stonestack.core.derive.normal import NormalFromHeight
+from stonestack.core.derive.specular import SpecularFromColour
+from stonestack.core.materials import Material, Substance
+from stonestack.core.roles import Role
+from stonestack.core.surface import Size
+from stonestack.demo.originals import make_game_folder
+from stonestack.demo.sources import SOURCES
+from stonestack.services import deliveries, materials, projects, sources, surfaces
+from stonestack.services.jobs import silent
+from stonestack.services.workspace import Workspace
+from stonestack.store.place import DataFolder
+
+MADE = "demo-made"
+"""This file in the data folder says that the demo is whole."""
+
+_TITLES = {
+    "floor_encaustic": "Encaustic floor",
+    "rib_copper": "Verdigris copper",
+    "lattice_iron": "Iron lattice",
+    "wall_limewash": "Limewash plaster",
+    "glass_bottle": "Bottle glass",
+    "bed_peat": "Peat and moss",
+}
+
+_MATERIALS = {
+    "floor_encaustic": (Substance.TILE, 0.55, False, 2.4),
+    "rib_copper": (Substance.METAL, 0.6, False, 1.8),
+    "lattice_iron": (Substance.METAL, 0.5, True, 1.6),
+    "wall_limewash": (Substance.PLASTER, 0.15, False, 3.0),
+    "glass_bottle": (Substance.GLASS, 0.85, False, 1.2),
+    "bed_peat": (Substance.EARTH, 0.1, False, 1.6),
+}
+
+_RELIEF: dict[str, tuple[HeightFromColour, NormalFromHeight, SpecularFromColour]] = {
+    "floor_encaustic": (
+        HeightFromColour(broad=0.1, fine=0.5),
+        NormalFromHeight(relief=0.7),
+        SpecularFromColour(low=0.1, high=0.4),
+    ),
+    "rib_copper": (
+        HeightFromColour(broad=0.2, fine=0.4),
+        NormalFromHeight(relief=1.0),
+        SpecularFromColour(low=0.15, high=0.6, invert=True),
+    ),
+    "lattice_iron": (
+        HeightFromColour(broad=0.2, fine=0.5),
+        NormalFromHeight(relief=0.9),
+        SpecularFromColour(low=0.15, high=0.5),
+    ),
+    "wall_limewash": (
+        HeightFromColour(broad=0.1, fine=0.6),
+        NormalFromHeight(relief=0.6),
+        SpecularFromColour(low=0.02, high=0.12),
+    ),
+    "glass_bottle": (
+        HeightFromColour(broad=0.3, fine=0.3),
+        NormalFromHeight(relief=1.2),
+        SpecularFromColour(low=0.3, high=0.9),
+    ),
+    "bed_peat": (
+        HeightFromColour(broad=0.5, fine=0.6),
+        NormalFromHeight(relief=1.6),
+        SpecularFromColour(low=0.02, high=0.16),
+    ),
+}
+
+
+def ensure(data: DataFolder) -> Workspace:
+    """Open the demo's workspace; it is made the first time, and again if that was interrupted."""
+    if not (data.root / MADE).is_file():
+        if data.root.exists():
+            shutil.rmtree(data.root)
+        workspace = Workspace(data)
+        make(workspace)
+        (data.root / MADE).write_text("The demo project is whole.\n")
+        return workspace
+    return Workspace(data)
+
+
+def make(ws: Workspace) -> None:
+    """Make the demo project in an empty workspace."""
+    game = ws.data.root / "Saltglass"
+    # Drawing is plain array work that one interpreter cannot share between cores.
+    with ProcessPoolExecutor(max_workers=2, mp_context=get_context("spawn")) as pool:
+        drawn = {name: pool.submit(_drawn, name) for name in SOURCES}
+        make_game_folder(game)
+        project = projects.create(ws, "Saltglass", game)
+        made = [
+            _surface(ws, project.id, name, drawn[name].result()) for name in SOURCES
+        ]
+    delivery = deliveries.create(
+        ws,
+        project.id,
+        Delivery(title="Glasshouse, first restoration", name="restoration", surfaces=tuple(made)),
+    )
+    deliveries.deliver(ws, delivery.id, silent())
+
+
+def _drawn(name: str) -> bytes:
+    return SOURCES[name].encoded()
+
+
+def _surface(ws: Workspace, project_id: str, name: str, picture: bytes) -> str:
+    source = sources.bring(ws, project_id, SOURCES[name].file_name, picture)
+    surface = surfaces.create(ws, project_id, _TITLES[name], name)
+    height, normal, specular = _RELIEF[name]
+    changes: list[edits.Edit] = [
+        edits.SetOrigin(role=Role.COLOUR, origin=source.origin),
+        edits.SetStep(role=Role.HEIGHT, place=0, step=height),
+        edits.SetStep(role=Role.NORMAL, place=0, step=normal),
+        edits.SetStep(role=Role.SPECULAR, place=0, step=specular),
+        edits.SetSize(role=Role.SPECULAR, size=Size(width=512, height=512)),
+    ]
+    for change in changes:
+        surface = surfaces.edit(ws, surface.id, surface.revision, change)
+    substance, gloss, cutout, metres = _MATERIALS[name]
+    if surface.material_id is not None:
+        materials.change(
+            ws,
+            surface.material_id,
+            Material(
+                title=_TITLES[name],
+                name=name,
+                substance=substance,
+                shine=gloss,
+                cutout=cutout,
+                metres=metres,
+            ),
+        )
+    return surface.id

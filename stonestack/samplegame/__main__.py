@@ -1,0 +1,46 @@
+"""Start the sample game on a game folder: ``python -m stonestack.samplegame FOLDER``."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+import threading
+from pathlib import Path
+
+from waitress.server import create_server
+
+from stonestack.core.errors import StoneError
+from stonestack.samplegame.server import create_app
+
+
+def main() -> int:
+    """Serve the room until stopped; prints its address first."""
+    parser = argparse.ArgumentParser(prog="saltglass", description=__doc__)
+    parser.add_argument("folder", type=Path)
+    parser.add_argument("--port", type=int, default=0)
+    parser.add_argument(
+        "--with-parent", action="store_true", help="end when standard input closes"
+    )
+    options = parser.parse_args()
+    try:
+        app = create_app(options.folder.resolve())
+    except StoneError as error:
+        print(f"{error.message} {error.fix}", file=sys.stderr)
+        return 2
+    server = create_server(app, host="127.0.0.1", port=options.port, threads=4)
+    print(f"http://127.0.0.1:{server.effective_port}/", flush=True)
+    if options.with_parent:
+        threading.Thread(target=_end_with_parent, daemon=True).start()
+    server.run()
+    return 0
+
+
+def _end_with_parent() -> None:
+    sys.stdin.read()
+    # The server's own loop cannot be interrupted from here; nothing is left half written.
+    os._exit(0)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

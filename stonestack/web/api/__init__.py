@@ -1,0 +1,1 @@
+"""The API, one file a subject; each registers its routes on the application."""

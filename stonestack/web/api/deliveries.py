@@ -1,0 +1,83 @@
+"""Deliveries and jobs."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import OpenAPI
+from pydantic import BaseModel, RootModel
+
+from stonestack.core.deliveries import Delivery
+from stonestack.services import deliveries
+from stonestack.services.deliveries import DeliveryView
+from stonestack.services.jobs import JobView
+from stonestack.services.workspace import Workspace
+from stonestack.web.answers import model, models
+from stonestack.web.api.projects import ProjectPath
+
+
+class DeliveryPath(BaseModel):
+    """Names a delivery."""
+
+    delivery_id: str
+
+
+class JobPath(BaseModel):
+    """Names a job."""
+
+    job_id: str
+
+
+class DeliveryList(RootModel[list[DeliveryView]]):
+    """A project's deliveries."""
+
+
+def register(app: OpenAPI, ws: Workspace) -> None:
+    """Add the routes."""
+
+    @app.get("/api/projects/<project_id>/deliveries", responses={200: DeliveryList})
+    def list_deliveries(path: ProjectPath) -> Response:
+        return models(list(deliveries.listed(ws, path.project_id)))
+
+    @app.post("/api/projects/<project_id>/deliveries", responses={200: DeliveryView})
+    def start_delivery(path: ProjectPath, body: Delivery) -> Response:
+        return model(deliveries.create(ws, path.project_id, body))
+
+    @app.put("/api/deliveries/<delivery_id>", responses={200: DeliveryView})
+    def change_delivery(path: DeliveryPath, body: Delivery) -> Response:
+        return model(deliveries.change(ws, path.delivery_id, body))
+
+    @app.post("/api/deliveries/<delivery_id>/build", responses={200: JobView})
+    def build_delivery(path: DeliveryPath) -> Response:
+        delivery_id = path.delivery_id
+        return model(
+            ws.jobs.start(
+                "Build",
+                lambda progress: deliveries.build(ws, delivery_id, progress).model_dump(
+                    mode="json"
+                ),
+            )
+        )
+
+    @app.post("/api/deliveries/<delivery_id>/install", responses={200: JobView})
+    def install_delivery(path: DeliveryPath) -> Response:
+        delivery_id = path.delivery_id
+        return model(
+            ws.jobs.start(
+                "Install",
+                lambda progress: deliveries.install(ws, delivery_id, progress).model_dump(
+                    mode="json"
+                ),
+            )
+        )
+
+    @app.post("/api/deliveries/<delivery_id>/withdraw", responses={200: DeliveryView})
+    def withdraw_delivery(path: DeliveryPath) -> Response:
+        return model(deliveries.withdraw(ws, path.delivery_id))
+
+    @app.get("/api/jobs/<job_id>", responses={200: JobView})
+    def get_job(path: JobPath) -> Response:
+        return model(ws.jobs.view(path.job_id))
+
+    @app.delete("/api/jobs/<job_id>", responses={200: JobView})
+    def stop_job(path: JobPath) -> Response:
+        return model(ws.jobs.stop(path.job_id))

@@ -1,0 +1,36 @@
+"""Materials: list and change them."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import OpenAPI
+from pydantic import BaseModel, RootModel
+
+from stonestack.core.materials import Material
+from stonestack.services import materials
+from stonestack.services.materials import MaterialView
+from stonestack.services.workspace import Workspace
+from stonestack.web.answers import model, models
+from stonestack.web.api.projects import ProjectPath
+
+
+class MaterialPath(BaseModel):
+    """Names a material."""
+
+    material_id: str
+
+
+class MaterialList(RootModel[list[MaterialView]]):
+    """A project's materials."""
+
+
+def register(app: OpenAPI, ws: Workspace) -> None:
+    """Add the routes."""
+
+    @app.get("/api/projects/<project_id>/materials", responses={200: MaterialList})
+    def list_materials(path: ProjectPath) -> Response:
+        return models(list(materials.listed(ws, path.project_id)))
+
+    @app.put("/api/materials/<material_id>", responses={200: MaterialView})
+    def change_material(path: MaterialPath, body: Material) -> Response:
+        return model(materials.change(ws, path.material_id, body))

@@ -1,0 +1,121 @@
+"""Projects, what the application knows, and the sample game."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import OpenAPI
+from pydantic import BaseModel, RootModel
+
+from stonestack.core.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.roles import ROLES, Role
+from stonestack.core.steps import STEPS
+from stonestack.core.surface import SIZES
+from stonestack.services import projects
+from stonestack.services.projects import ProjectView
+from stonestack.services.workspace import Workspace
+from stonestack.web.answers import model, models
+
+
+class ProjectPath(BaseModel):
+    """Names a project."""
+
+    project_id: str
+
+
+class ProjectList(RootModel[list[ProjectView]]):
+    """All projects."""
+
+
+class NameList(RootModel[list[str]]):
+    """Names that the game looks up."""
+
+
+class StepInfo(BaseModel):
+    """A kind of step: its words, and its parameters as a JSON schema."""
+
+    name: str
+    title: str
+    hint: str
+    roles: list[Role]
+    parameters: dict[str, object]
+
+
+class RoleWords(BaseModel):
+    """A role's words and formats."""
+
+    title: str
+    hint: str
+    suffix: str
+    formats: list[BlockFormat]
+
+
+class FormatWords(BaseModel):
+    """A format's words."""
+
+    title: str
+    hint: str
+
+
+class Knowledge(BaseModel):
+    """What the application knows: the tables behind its forms."""
+
+    roles: dict[Role, RoleWords]
+    formats: dict[BlockFormat, FormatWords]
+    sizes: list[int]
+    steps: list[StepInfo]
+
+
+class GameView(BaseModel):
+    """Where the sample game's room is served."""
+
+    address: str
+    folder: str
+
+
+def knowledge() -> Knowledge:
+    """Return the tables of core as the front end needs them."""
+    return Knowledge(
+        roles={
+            role: RoleWords(
+                title=i.title, hint=i.hint, suffix=i.suffix, formats=list(i.formats)
+            )
+            for role, i in ROLES.items()
+        },
+        formats={f: FormatWords(title=i.title, hint=i.hint) for f, i in FORMATS.items()},
+        sizes=list(SIZES),
+        steps=[
+            StepInfo(
+                name=s.name,
+                title=s.title,
+                hint=s.hint,
+                roles=sorted(s.roles),
+                parameters=s.params.model_json_schema(),
+            )
+            for s in STEPS.values()
+        ],
+    )
+
+
+def register(app: OpenAPI, ws: Workspace) -> None:
+    """Add the routes."""
+
+    @app.get("/api/knowledge", responses={200: Knowledge})
+    def get_knowledge() -> Response:
+        return model(knowledge())
+
+    @app.get("/api/projects", responses={200: ProjectList})
+    def list_projects() -> Response:
+        return models(list(projects.listed(ws)))
+
+    @app.get("/api/projects/<project_id>", responses={200: ProjectView})
+    def get_project(path: ProjectPath) -> Response:
+        return model(projects.get(ws, path.project_id))
+
+    @app.get("/api/projects/<project_id>/game-names", responses={200: NameList})
+    def list_game_names(path: ProjectPath) -> Response:
+        return models(projects.game_names(ws, path.project_id))
+
+    @app.post("/api/projects/<project_id>/game", responses={200: GameView})
+    def start_game(path: ProjectPath) -> Response:
+        folder = projects.game_folder(projects.get(ws, path.project_id))
+        return model(GameView(address=ws.game.address(folder), folder=str(folder)))

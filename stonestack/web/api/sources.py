@@ -1,0 +1,36 @@
+"""Sources: bring files in and list them."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import FileStorage, OpenAPI
+from pydantic import BaseModel, RootModel
+
+from stonestack.services import sources
+from stonestack.services.sources import SourceView
+from stonestack.services.workspace import Workspace
+from stonestack.web.answers import model, models
+from stonestack.web.api.projects import ProjectPath
+
+
+class SourceList(RootModel[list[SourceView]]):
+    """A project's sources, newest first."""
+
+
+class Upload(BaseModel):
+    """One file."""
+
+    file: FileStorage
+
+
+def register(app: OpenAPI, ws: Workspace) -> None:
+    """Add the routes."""
+
+    @app.get("/api/projects/<project_id>/sources", responses={200: SourceList})
+    def list_sources(path: ProjectPath) -> Response:
+        return models(list(sources.listed(ws, path.project_id)))
+
+    @app.post("/api/projects/<project_id>/sources", responses={200: SourceView})
+    def bring_source(path: ProjectPath, form: Upload) -> Response:
+        name = form.file.filename or ""
+        return model(sources.bring(ws, path.project_id, name, form.file.read()))

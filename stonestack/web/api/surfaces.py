@@ -1,0 +1,114 @@
+"""Surfaces: list, start, edit, undo, redo, preview; and the one press that delivers."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import OpenAPI
+from pydantic import BaseModel, Field, RootModel
+
+from stonestack.core.edits import Edit
+from stonestack.core.roles import Role
+from stonestack.core.surface import Stage
+from stonestack.services import deliveries, surfaces
+from stonestack.services.jobs import JobView
+from stonestack.services.surfaces import RevisionView, SurfaceSummary, SurfaceView
+from stonestack.services.workspace import Workspace
+from stonestack.web.answers import model, models
+from stonestack.web.api.projects import ProjectPath
+
+
+class SurfacePath(BaseModel):
+    """Names a surface."""
+
+    surface_id: str
+
+
+class SurfaceList(RootModel[list[SurfaceSummary]]):
+    """A project's surfaces."""
+
+
+class History(RootModel[list[RevisionView]]):
+    """A surface's revisions, newest first."""
+
+
+class NewSurface(BaseModel):
+    """What a new surface needs."""
+
+    title: str = Field(min_length=1, max_length=80)
+    name: str = Field(min_length=1, max_length=63)
+
+
+class EditRequest(BaseModel):
+    """An edit, and the revision it was made on."""
+
+    base: int
+    edit: Edit
+
+
+class MoveRequest(BaseModel):
+    """Undo or redo, and the revision it was asked on."""
+
+    base: int
+
+
+class PreviewRequest(BaseModel):
+    """A look at an edit that is not made yet."""
+
+    edit: Edit
+    role: Role
+    stage: Stage
+    longest: int = Field(512, ge=64, le=2048)
+
+
+class PreviewKey(BaseModel):
+    """The key under which a preview is rendered."""
+
+    key: str | None
+
+
+def register(app: OpenAPI, ws: Workspace) -> None:
+    """Add the routes."""
+
+    @app.get("/api/projects/<project_id>/surfaces", responses={200: SurfaceList})
+    def list_surfaces(path: ProjectPath) -> Response:
+        return models(list(surfaces.listed(ws, path.project_id)))
+
+    @app.post("/api/projects/<project_id>/surfaces", responses={200: SurfaceView})
+    def start_surface(path: ProjectPath, body: NewSurface) -> Response:
+        return model(surfaces.create(ws, path.project_id, body.title, body.name))
+
+    @app.get("/api/surfaces/<surface_id>", responses={200: SurfaceView})
+    def get_surface(path: SurfacePath) -> Response:
+        return model(surfaces.get(ws, path.surface_id))
+
+    @app.post("/api/surfaces/<surface_id>/edits", responses={200: SurfaceView})
+    def edit_surface(path: SurfacePath, body: EditRequest) -> Response:
+        return model(surfaces.edit(ws, path.surface_id, body.base, body.edit))
+
+    @app.post("/api/surfaces/<surface_id>/undo", responses={200: SurfaceView})
+    def undo_surface(path: SurfacePath, body: MoveRequest) -> Response:
+        return model(surfaces.undo(ws, path.surface_id, body.base))
+
+    @app.post("/api/surfaces/<surface_id>/redo", responses={200: SurfaceView})
+    def redo_surface(path: SurfacePath, body: MoveRequest) -> Response:
+        return model(surfaces.redo(ws, path.surface_id, body.base))
+
+    @app.get("/api/surfaces/<surface_id>/history", responses={200: History})
+    def list_history(path: SurfacePath) -> Response:
+        return models(list(surfaces.history(ws, path.surface_id)))
+
+    @app.post("/api/surfaces/<surface_id>/preview", responses={200: PreviewKey})
+    def preview_surface(path: SurfacePath, body: PreviewRequest) -> Response:
+        node = surfaces.preview(
+            ws, path.surface_id, body.edit, body.role, body.stage, body.longest
+        )
+        return model(PreviewKey(key=node.key if node else None))
+
+    @app.post("/api/surfaces/<surface_id>/deliver", responses={200: JobView})
+    def deliver_surface(path: SurfacePath) -> Response:
+        delivery_id = deliveries.holding(ws, path.surface_id)
+        return model(
+            ws.jobs.start(
+                "Put in the game", lambda progress: deliveries.deliver(ws, delivery_id, progress)
+            )
+        )

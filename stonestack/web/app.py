@@ -1,0 +1,55 @@
+"""Put the application together: guards, API, and the built front end."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from flask import Response, g, send_from_directory
+from flask_openapi3 import Info, OpenAPI
+
+from stonestack import __version__
+from stonestack.core.errors import NotFound
+from stonestack.services.sources import MOST_BYTES
+from stonestack.services.workspace import Workspace
+from stonestack.web import guards
+from stonestack.web.answers import invalid, register_errors
+from stonestack.web.api import deliveries, materials, projects, renders, sources, surfaces
+
+STATIC = Path(__file__).with_name("static")
+
+
+def create_app(ws: Workspace) -> OpenAPI:
+    """Make the web application over one workspace."""
+    app = OpenAPI(
+        "stonestack.web",
+        info=Info(title="Stone Stack", version=__version__),
+        static_folder=None,
+        doc_ui=False,
+        validation_error_callback=invalid,
+    )
+    app.config["MAX_CONTENT_LENGTH"] = MOST_BYTES + (1 << 20)
+    app.config["MAX_FORM_MEMORY_SIZE"] = 1 << 20
+    token = guards.guard(app)
+    register_errors(app)
+    for part in (projects, sources, surfaces, renders, materials, deliveries):
+        part.register(app, ws)
+
+    @app.get("/assets/<path:name>")
+    def asset(name: str) -> Response:
+        answer = send_from_directory(STATIC / "assets", name)
+        answer.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return answer
+
+    @app.get("/api/<path:rest>")
+    def no_such_address(rest: str) -> Response:
+        raise NotFound("no-such-address", f"There is nothing at /api/{rest}.", "Reload the page.")
+
+    @app.get("/")
+    @app.get("/<path:view>")
+    def page(view: str = "") -> Response:
+        """Serve the one page; which view it shows is its own affair."""
+        text = (STATIC / "index.html").read_text(encoding="utf-8")
+        text = text.replace("%STONE_TOKEN%", token).replace("%STONE_NONCE%", g.nonce)
+        return Response(text, mimetype="text/html", headers={"Cache-Control": "no-store"})
+
+    return app
