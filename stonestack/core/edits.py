@@ -258,15 +258,21 @@ DERIVATIONS = {
 }
 """Steps that make one role from another; a map with a file of its own has none."""
 
-_KEPT = 0.8
+_KEPT = 0.75
 """Share of a side that usually remains after the cut that makes it tile."""
 
 
 def _settled(surface: Surface, origin: SourceOrigin) -> Surface:
     """Fit a new surface to the colour that has come in."""
+    square = any(
+        step.kind == "make_tile" and step.enabled and step.shape == "square"
+        for step in surface.map(Role.COLOUR).steps
+    )
+    shorter = min(origin.width, origin.height)
+    width, height = (shorter, shorter) if square else (origin.width, origin.height)
     size = Size(
-        width=nearest_power_of_two(round(origin.width * _KEPT), 2048),
-        height=nearest_power_of_two(round(origin.height * _KEPT), 2048),
+        width=nearest_power_of_two(round(width * _KEPT), 2048),
+        height=nearest_power_of_two(round(height * _KEPT), 2048),
     )
     maps = []
     for m in surface.maps:

@@ -28,7 +28,7 @@ def of_source(picture: Picture) -> Finding:
 
 def _unevenness(picture: Picture) -> float:
     """Return by what share the broad light of the brightest corner exceeds the darkest."""
-    field = light_field(picture).mean(axis=2)
+    field = light_field(picture)
     low, high = np.percentile(field, (2, 98))
     return float(high / max(low, 1e-3) - 1)
 

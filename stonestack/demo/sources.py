@@ -132,9 +132,9 @@ def floor_pattern(canvas: Canvas, tile: float, worn: float) -> Floats:
 
 def floor() -> Bytes:
     """Encaustic floor under a lamp that stands off to one side."""
-    canvas = Canvas(1530, 1190, 41)
+    canvas = Canvas(1423, 1291, 41)
     light = uneven(canvas, 0.3, 0.2, 0.28) * np.float32(1.25)
-    return photographed(floor_pattern(canvas, 392, 0.62), light, 0.008, 41)
+    return photographed(floor_pattern(canvas, 361, 0.62), light, 0.008, 41)
 
 
 def copper_pattern(canvas: Canvas, bay: float, patina: float) -> Floats:
@@ -331,7 +331,7 @@ def plaster_pattern(canvas: Canvas, stain: float) -> Floats:
 
 def plaster() -> Bytes:
     """Limewash plaster in raking window light."""
-    canvas = Canvas(1437, 1011, 74)
+    canvas = Canvas(1733, 1319, 74)
     light = uneven(canvas, 0.05, 0.35, 0.25) * np.float32(1.12)
     return photographed(plaster_pattern(canvas, 0.35), light, 0.006, 74)
 
@@ -420,7 +420,7 @@ def peat_pattern(canvas: Canvas, moss: float) -> Floats:
 
 def peat() -> Bytes:
     """Peat and moss under an overcast roof light."""
-    canvas = Canvas(1321, 987, 96)
+    canvas = Canvas(1437, 1011, 96)
     light = uneven(canvas, 0.45, 0.9, 0.4) * np.float32(1.45)
     return photographed(peat_pattern(canvas, 0.45), light, 0.007, 96)
 

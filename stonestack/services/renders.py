@@ -27,6 +27,13 @@ from stonestack.store.tables import RenderRow
 _PASSING = 4096
 
 
+class Seam(BaseModel):
+    """Scores of the joins left to right and top to bottom; 1 cannot be told from the inside."""
+
+    x: float
+    y: float
+
+
 class RenderFacts(BaseModel):
     """The numbers of a map at a stage, and what they mean."""
 
@@ -34,7 +41,7 @@ class RenderFacts(BaseModel):
     height: int
     alpha: bool
     space: Space
-    seam: tuple[float, float] | None = None
+    seam: Seam | None = None
     stretch: float | None = None
     format: BlockFormat | None = None
     levels: int | None = None
@@ -231,18 +238,19 @@ class Renderer:
         if stage is Stage.COMPRESS:
             return self._texture_facts(node)
         picture = self.picture(node)
+        score = render.tiling_score(picture)
         facts = RenderFacts(
             width=picture.width,
             height=picture.height,
             alpha=picture.alpha,
             space=picture.space,
-            seam=render.tiling_score(picture),
+            seam=Seam(x=score[0], y=score[1]) if score else None,
             finding=Finding(level="good", words=""),
         )
         if stage is Stage.SOURCE:
             finding = verdicts.of_source(picture)
         elif stage is Stage.STEPS:
-            finding = verdicts.of_seam(facts.seam)
+            finding = verdicts.of_seam(score)
         else:
             before = self.picture(node.inputs[0])
             facts = facts.model_copy(update={"stretch": verdicts.stretch_percent(before, picture)})

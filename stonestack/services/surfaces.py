@@ -45,6 +45,7 @@ class SurfaceView(BaseModel):
     redo: str | None
     state: SurfaceState
     material_id: str | None
+    material: Material | None
 
 
 class SurfaceSummary(BaseModel):
@@ -123,6 +124,7 @@ def get(ws: Workspace, surface_id: str) -> SurfaceView:
         redo=redo.words if redo else None,
         state=state,
         material_id=material.id if material else None,
+        material=Material.model_validate_json(material.document) if material else None,
     )
 
 
@@ -132,7 +134,9 @@ def listed(ws: Workspace, project_id: str) -> list[SurfaceSummary]:
     with ws.session() as session:
         must(session, ProjectRow, project_id, "project")
         for row, document in _documents(session, project_id):
-            planned = {m.role: plan(document, m.role, Stage.SIZE) for m in document.maps}
+            planned = {
+                m.role: plan(document, m.role, Stage.SIZE) for m in document.maps if m.delivered
+            }
             nodes += [n for n in planned.values() if n]
             summaries.append(
                 SurfaceSummary(
@@ -185,7 +189,7 @@ def edit(ws: Workspace, surface_id: str, base: int, change: Edit) -> SurfaceView
 
 
 def preview(
-    ws: Workspace, surface_id: str, change: Edit, role: Role, stage: Stage, longest: int
+    ws: Workspace, surface_id: str, change: Edit, role: Role, stage: Stage, longest: int | None
 ) -> Node | None:
     """Return the plan of a passing look at an edit that is not made yet."""
     with ws.session() as session:

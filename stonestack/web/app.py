@@ -12,7 +12,7 @@ from stonestack.core.errors import NotFound
 from stonestack.services.sources import MOST_BYTES
 from stonestack.services.workspace import Workspace
 from stonestack.web import guards
-from stonestack.web.answers import invalid, register_errors
+from stonestack.web.answers import IMMUTABLE, invalid, register_errors
 from stonestack.web.api import deliveries, materials, projects, renders, sources, surfaces
 
 STATIC = Path(__file__).with_name("static")
@@ -34,22 +34,23 @@ def create_app(ws: Workspace) -> OpenAPI:
     for part in (projects, sources, surfaces, renders, materials, deliveries):
         part.register(app, ws)
 
-    @app.get("/assets/<path:name>")
     def asset(name: str) -> Response:
         answer = send_from_directory(STATIC / "assets", name)
-        answer.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        answer.headers["Cache-Control"] = IMMUTABLE
         return answer
 
-    @app.get("/api/<path:rest>")
     def no_such_address(rest: str) -> Response:
         raise NotFound("no-such-address", f"There is nothing at /api/{rest}.", "Reload the page.")
 
-    @app.get("/")
-    @app.get("/<path:view>")
     def page(view: str = "") -> Response:
         """Serve the one page; which view it shows is its own affair."""
         text = (STATIC / "index.html").read_text(encoding="utf-8")
         text = text.replace("%STONE_TOKEN%", token).replace("%STONE_NONCE%", g.nonce)
         return Response(text, mimetype="text/html", headers={"Cache-Control": "no-store"})
 
+    # Plain routes: they are no part of the described API.
+    app.add_url_rule("/assets/<path:name>", view_func=asset)
+    app.add_url_rule("/api/<path:rest>", view_func=no_such_address)
+    app.add_url_rule("/", view_func=page)
+    app.add_url_rule("/<path:view>", view_func=page)
     return app

@@ -8,6 +8,7 @@ to Image Mosaics", ACM Trans. Graphics 2 (1983).
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -23,10 +24,16 @@ from stonestack.core.texels import normalised
 
 _SEARCH_SIDE = 256
 _LEAST_SHARE = 0.08
-_KEEP = 0.35
+_KEEP = 0.8
 """How much a lost share of the picture counts against a better match."""
 _BROAD = 3
 """Samples of the lower band across an overlap."""
+_TONE = 1.25
+"""Most that tone is evened out at a join; a larger difference is not light but matter."""
+_NEARLY = 0.035
+"""How far sides that count as equal may differ."""
+_ROOM = 1.5
+"""Most that a side is longer than what is kept of it; the rest is cropped beforehand."""
 
 
 class MakeTile(StepParams):
@@ -35,6 +42,11 @@ class MakeTile(StepParams):
     kind: Literal["make_tile"] = "make_tile"
     axes: Literal["both", "x", "y"] = Field(
         "both", title="Joins", description="Which edges are made to meet"
+    )
+    shape: Literal["square", "found"] = Field(
+        "square",
+        title="Proportions",
+        description="Equal sides fit a square texture without stretch",
     )
     most: float = Field(
         0.4,
@@ -86,18 +98,43 @@ def make_tile(picture: Picture, params: MakeTile) -> Picture:
         )
     feather = params.feather / 1000 * max(picture.width, picture.height)
     pixels = premultiplied(picture)
+    widths = _widths(_as_seen(pixels, picture), params)
     closed = False
-    if params.axes in ("both", "x"):
-        pixels = _join(pixels, picture, params.most, feather, closed)
+    if widths.x is not None:
+        pixels = _join(pixels, picture, widths.x, feather, closed)
         closed = True
-    if params.axes in ("both", "y"):
+    if widths.y is not None:
         turned = np.ascontiguousarray(pixels.transpose(1, 0, 2))
-        turned = _join(turned, picture, params.most, feather, closed)
+        turned = _join(turned, picture, widths.y, feather, closed)
         pixels = np.ascontiguousarray(turned.transpose(1, 0, 2))
     if picture.space is Space.VECTOR:
         return picture.with_pixels(normalised(pixels)).tiling()
     result = straightened(np.clip(pixels, 0, 1), picture)
     return result.tiling()
+
+
+@dataclass(frozen=True)
+class _Widths:
+    """What is kept of each side; None where that axis is not joined."""
+
+    x: int | None
+    y: int | None
+
+
+def _widths(seen: Floats, params: MakeTile) -> _Widths:
+    """Choose what is kept of each side: the shorter side freely, the longer to match it."""
+    turned = np.ascontiguousarray(seen.transpose(1, 0, 2))
+    if params.axes == "x":
+        return _Widths(best_width(seen, params.most), None)
+    if params.axes == "y":
+        return _Widths(None, best_width(turned, params.most))
+    if params.shape == "found":
+        return _Widths(best_width(seen, params.most), best_width(turned, params.most))
+    wide = seen.shape[1] >= seen.shape[0]
+    short, long = (turned, seen) if wide else (seen, turned)
+    kept = best_width(short, params.most)
+    matched = width_near(long, kept)
+    return _Widths(matched, kept) if wide else _Widths(kept, matched)
 
 
 def best_width(seen: Floats, most: float) -> int:
@@ -113,9 +150,27 @@ def best_width(seen: Floats, most: float) -> int:
     Notes
     -----
     The mean difference in the overlap, against the mean difference of unrelated places, plus
-    a price for the width that is lost. A structure with a period shows itself as a sharp
+    a price for the share that is lost. A structure with a period shows itself as a sharp
     minimum at a whole number of periods. Searched coarsely, then refined in pixels.
     """
+    width = seen.shape[1]
+    least = max(4, round(width * _LEAST_SHARE))
+    return _search(seen, round(width * (1 - most)), width - least, _KEEP)
+
+
+def width_near(seen: Floats, wanted: int) -> int:
+    """Return the width near ``wanted`` at which a picture laid over itself matches best.
+
+    The picture is at least as wide as ``wanted``; where it is much wider, its middle is used.
+    """
+    seen = _middle(seen, wanted)
+    low, high = round(wanted * (1 - _NEARLY)), round(wanted * (1 + _NEARLY))
+    high = min(high, seen.shape[1] - 4)
+    return _search(seen, min(low, high), high, 0.0)
+
+
+def _search(seen: Floats, low: int, high: int, price: float) -> int:
+    """Return the width from ``low`` to ``high`` with the least badness."""
     height, width = seen.shape[:2]
     shrink = max(1.0, max(height, width) / _SEARCH_SIDE)
     small = resample(seen, round(width / shrink), round(height / shrink), "box", False)
@@ -125,44 +180,63 @@ def best_width(seen: Floats, most: float) -> int:
     def badness(picture: Floats, kept: int) -> float:
         total = picture.shape[1]
         apart = float(np.abs(picture[:, : total - kept] - picture[:, kept:]).mean())
-        return apart / unrelated + _KEEP * (1 - kept / total)
+        return apart / unrelated + price * (1 - kept / total)
 
-    least = max(2, round(small_width * _LEAST_SHARE))
-    widths = range(round(small_width * (1 - most)), small_width - least + 1)
-    coarse = min(widths, key=lambda kept: badness(small, kept)) * width / small_width
-    if shrink == 1:
-        return round(coarse)
+    ratio = small_width / width
+    first, last = round(low * ratio), min(round(high * ratio), small_width - 1)
+    coarse = min(range(min(first, last), last + 1), key=lambda kept: badness(small, kept)) / ratio
     reach = int(np.ceil(shrink)) + 1
-    low = max(width - round(width * most), round(coarse) - reach)
-    high = min(width - 4, round(coarse) + reach)
+    low, high = max(low, round(coarse) - reach), min(high, round(coarse) + reach)
     sampled = seen[:: max(1, height // _SEARCH_SIDE)]
-    return min(range(low, high + 1), key=lambda kept: badness(sampled, kept))
+    return min(range(min(low, high), high + 1), key=lambda kept: badness(sampled, kept))
 
 
-def _join(pixels: Floats, like: Picture, most: float, feather: float, closed: bool) -> Floats:
-    """Make premultiplied pixels continue from the right edge to the left."""
+def _middle(pixels: Floats, kept: int) -> Floats:
+    """Crop columns evenly where far more are there than a join of ``kept`` can use."""
+    width = pixels.shape[1]
+    room = min(width, round(kept * _ROOM))
+    start = (width - room) // 2
+    return pixels[:, start : start + room]
+
+
+def _join(pixels: Floats, like: Picture, kept: int, feather: float, closed: bool) -> Floats:
+    """Make premultiplied pixels continue from the right edge to the left, ``kept`` wide."""
     from stonestack.core.tile.cutpath import least_path
 
+    pixels = _middle(pixels, kept)
+    overlap = pixels.shape[1] - kept
     seen = _as_seen(pixels, like)
-    kept = best_width(seen, most)
-    height, width = pixels.shape[:2]
-    overlap = width - kept
     margin = min(int(np.ceil(feather)) + 1, (overlap - 1) // 2)
     cost = _cost(seen[:, :overlap], seen[:, kept:], closed)
     cost[:, :margin] = cost[:, overlap - margin :] = np.float32(1e6)
     path = least_path(cost, closed)
 
-    broad = _broad(pixels, overlap, closed)
     columns = np.arange(overlap, dtype=np.float32)
     ramp = _smooth((columns + 0.5) / overlap)[np.newaxis, :, np.newaxis]
     reach = max(feather, 0.5)
     switch = _smooth((columns - path[:, np.newaxis] + reach) / (2 * reach))[..., np.newaxis]
-    left, right = pixels[:, :overlap], pixels[:, kept:]
-    left_broad, right_broad = broad[:, :overlap], broad[:, kept:]
-    low = right_broad + (left_broad - right_broad) * ramp
-    left_fine, right_fine = left - left_broad, right - right_broad
-    band = low + right_fine + (left_fine - right_fine) * switch
-    return np.concatenate([band, pixels[:, overlap:kept]], axis=1).astype(np.float32)
+    chosen = _between(pixels[:, kept:], pixels[:, :overlap], switch)
+    if like.space is not Space.VECTOR:
+        broad = _broad(pixels, overlap, closed)
+        right, left = broad[:, kept:], broad[:, :overlap]
+        chosen = chosen * _evened(_between(right, left, switch), _between(right, left, ramp))
+    return np.concatenate([chosen, pixels[:, overlap:kept]], axis=1).astype(np.float32)
+
+
+def _between(first: Floats, second: Floats, share: Floats) -> Floats:
+    return first + (second - first) * share
+
+
+def _evened(present: Floats, wanted: Floats) -> Floats:
+    """Return the factor that brings the broad tone at a join to where a slow change has it.
+
+    One factor for all channels, so that no tint changes, and kept small.
+    """
+    floor = np.float32(1e-3)
+    factor = (wanted.mean(axis=2, keepdims=True) + floor) / (
+        present.mean(axis=2, keepdims=True) + floor
+    )
+    return np.clip(factor, np.float32(1 / _TONE), np.float32(_TONE))
 
 
 def _as_seen(pixels: Floats, like: Picture) -> Floats:

@@ -31,8 +31,9 @@ def light_field(picture: Picture) -> Floats:
     """Estimate the broad light as a smooth factor around one.
 
     A polynomial of third order in x and y is fitted by least squares to the logarithm of
-    each channel, on a grid of at most 96 samples a side: light multiplies, so in the
-    logarithm it adds, and so few terms can follow a lamp but not an ornament.
+    brightness, on a grid of at most 96 samples a side: light multiplies, so in the
+    logarithm it adds, and so few terms can follow a lamp but not an ornament. One field
+    serves all channels, so that patches of another tint keep theirs.
 
     Parameters
     ----------
@@ -41,7 +42,7 @@ def light_field(picture: Picture) -> Floats:
 
     Returns
     -------
-    ndarray, float32, shape (height, width, body channels)
+    ndarray, float32, shape (height, width, 1)
         Geometric mean 1 over the picture.
     """
     width, height = min(_GRID, picture.width), min(_GRID, picture.height)
@@ -52,7 +53,8 @@ def light_field(picture: Picture) -> Floats:
     else:
         opacity = np.ones(width * height)
         body = small
-    target = np.log(np.maximum(body, _FLOOR).reshape(width * height, -1).astype(np.float64))
+    bright = body.mean(axis=2, dtype=np.float64).reshape(width * height, 1)
+    target = np.log(np.maximum(bright, _FLOOR))
     terms = _terms(_steps(width), _steps(height)).reshape(width * height, -1)
     root = np.sqrt(opacity)[:, np.newaxis]
     found, *_ = np.linalg.lstsq(terms * root, target * root, rcond=None)

@@ -9,7 +9,8 @@ import numpy as np
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture, Space
 
-_NEAR = 24
+_FLOOR = np.float32(1e-3)
+"""A quarter of the smallest step that eight bits can hold."""
 
 
 @dataclass(frozen=True)
@@ -40,23 +41,23 @@ def seam_score(picture: Picture) -> SeamScore:
     -----
     A step counts by what its neighbours do not lead one to expect: the difference across
     it less the mean of the differences on both sides, so that a slope is no step. The mean
-    over the edge is divided by the mean over the nearest columns inside.
+    over the edge is held against the means over all columns inside: the score is 1 while it
+    lies among the middle nine tenths of them, else its ratio to the nearer end of these.
     """
     body = colour.to_srgb(picture.body) if picture.space is Space.LINEAR else picture.body
     return SeamScore(_score(body), _score(body.transpose(1, 0, 2)))
 
 
 def _score(values: Floats) -> float:
-    width = values.shape[1]
-    near = max(1, min(_NEAR, width // 4))
-    # Column 0 of this strip lies `near + 2` columns before the wrap.
-    strip = np.concatenate([values[:, width - near - 2 :], values[:, : near + 2]], axis=1)
-    steps = np.diff(strip, axis=1)
-    surprise = np.abs(steps[:, 1:-1] - (steps[:, :-2] + steps[:, 2:]) / 2).mean(axis=(0, 2))
-    edge = near
-    inside = np.concatenate([surprise[: edge - 1], surprise[edge + 2 :]])
-    floor = 1e-3
-    return float((surprise[edge] + floor) / (inside.mean() + floor))
+    # Entry k of `surprise` belongs to the step from column k to column k + 1; the last is
+    # the one across the wrap.
+    steps = np.roll(values, -1, axis=1) - values
+    expected = (np.roll(steps, 1, axis=1) + np.roll(steps, -1, axis=1)) / 2
+    surprise = np.abs(steps - expected).mean(axis=(0, 2)) + _FLOOR
+    # The steps beside the wrap are compared with it, so they know of it: leave them out.
+    low, high = np.percentile(surprise[1:-2], (5, 95))
+    edge = surprise[-1]
+    return float(edge / high if edge > high else edge / low if edge < low else 1.0)
 
 
 def detail(picture: Picture) -> Floats:

@@ -57,7 +57,7 @@ class PreviewRequest(BaseModel):
     edit: Edit
     role: Role
     stage: Stage
-    longest: int = Field(512, ge=64, le=2048)
+    longest: int | None = Field(None, ge=64, le=2048)
 
 
 class PreviewKey(BaseModel):

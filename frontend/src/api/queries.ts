@@ -1,0 +1,142 @@
+import { QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, got, StoneProblem, type Edit, type Schemas, type Stage, type SurfaceView } from "./client";
+
+export const queries = new QueryClient({
+  defaultOptions: {
+    queries: { staleTime: 5_000, retry: (count, error) => !(error instanceof StoneProblem) && count < 2 },
+  },
+});
+
+export function useKnowledge() {
+  return useQuery({ queryKey: ["knowledge"], queryFn: () => got(api.GET("/api/knowledge")), staleTime: Infinity });
+}
+
+export function useProjects() {
+  return useQuery({ queryKey: ["projects"], queryFn: () => got(api.GET("/api/projects")) });
+}
+
+export function useSurfaces(project: string) {
+  return useQuery({
+    queryKey: ["surfaces", project],
+    queryFn: () => got(api.GET("/api/projects/{project_id}/surfaces", { params: { path: { project_id: project } } })),
+  });
+}
+
+export function useGameNames(project: string) {
+  return useQuery({
+    queryKey: ["game-names", project],
+    queryFn: () => got(api.GET("/api/projects/{project_id}/game-names", { params: { path: { project_id: project } } })),
+  });
+}
+
+export function useSources(project: string) {
+  return useQuery({
+    queryKey: ["sources", project],
+    queryFn: () => got(api.GET("/api/projects/{project_id}/sources", { params: { path: { project_id: project } } })),
+  });
+}
+
+export function useSurface(id: string) {
+  return useQuery({
+    queryKey: ["surface", id],
+    queryFn: () => got(api.GET("/api/surfaces/{surface_id}", { params: { path: { surface_id: id } } })),
+  });
+}
+
+export function useHistory(id: string, revision: number) {
+  return useQuery({
+    queryKey: ["history", id, revision],
+    queryFn: () => got(api.GET("/api/surfaces/{surface_id}/history", { params: { path: { surface_id: id } } })),
+  });
+}
+
+/** The numbers of a stage. They belong to a content key, so they never go stale. */
+export function useFacts(key: string | null | undefined, stage: Stage) {
+  return useQuery({
+    queryKey: ["facts", key, stage],
+    queryFn: () => got(api.GET("/api/renders/{key}/facts", { params: { path: { key: key ?? "" }, query: { stage } } })),
+    enabled: Boolean(key),
+    staleTime: Infinity,
+  });
+}
+
+export function useMaterials(project: string) {
+  return useQuery({
+    queryKey: ["materials", project],
+    queryFn: () => got(api.GET("/api/projects/{project_id}/materials", { params: { path: { project_id: project } } })),
+  });
+}
+
+export function useDeliveries(project: string) {
+  return useQuery({
+    queryKey: ["deliveries", project],
+    queryFn: () => got(api.GET("/api/projects/{project_id}/deliveries", { params: { path: { project_id: project } } })),
+  });
+}
+
+export function useJob(id: string | null) {
+  return useQuery({
+    queryKey: ["job", id],
+    queryFn: () => got(api.GET("/api/jobs/{job_id}", { params: { path: { job_id: id ?? "" } } })),
+    enabled: id !== null,
+    refetchInterval: (query) => (query.state.data && isOver(query.state.data) ? false : 250),
+  });
+}
+
+export function isOver(job: Schemas["JobView"]): boolean {
+  return job.state !== "waiting" && job.state !== "running";
+}
+
+/** Change a surface; a stale edit shows the newer surface and says so. */
+export function useEdit(id: string) {
+  const client = useQueryClient();
+  const settle = (surface: SurfaceView) => {
+    client.setQueryData(["surface", id], surface);
+    for (const list of ["surfaces", "materials", "deliveries"]) {
+      void client.invalidateQueries({ queryKey: [list, surface.project_id] });
+    }
+  };
+  const onError = (error: unknown) => {
+    if (error instanceof StoneProblem && error.status === 409) {
+      void client.invalidateQueries({ queryKey: ["surface", id] });
+    }
+  };
+  const params = { path: { surface_id: id } };
+  return {
+    edit: useMutation({
+      mutationFn: (body: { base: number; edit: Edit }) =>
+        got(api.POST("/api/surfaces/{surface_id}/edits", { params, body })),
+      onSuccess: settle,
+      onError,
+      scope: { id },
+    }),
+    undo: useMutation({
+      mutationFn: (base: number) => got(api.POST("/api/surfaces/{surface_id}/undo", { params, body: { base } })),
+      onSuccess: settle,
+      onError,
+      scope: { id },
+    }),
+    redo: useMutation({
+      mutationFn: (base: number) => got(api.POST("/api/surfaces/{surface_id}/redo", { params, body: { base } })),
+      onSuccess: settle,
+      onError,
+      scope: { id },
+    }),
+  };
+}
+
+/** Bring a file in. */
+export async function bring(project: string, file: File): Promise<Schemas["SourceView"]> {
+  const form = new FormData();
+  form.append("file", file, file.name);
+  const source = await got(
+    api.POST("/api/projects/{project_id}/sources", {
+      params: { path: { project_id: project } },
+      // The generated type has no words for a form; the serializer hands over the real one.
+      body: { file: file.name },
+      bodySerializer: () => form,
+    }),
+  );
+  void queries.invalidateQueries({ queryKey: ["sources", project] });
+  return source;
+}

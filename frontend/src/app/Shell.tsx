@@ -1,0 +1,98 @@
+import * as Dialog from "@radix-ui/react-dialog";
+import { useState, type ReactNode } from "react";
+import { Link, useLocation } from "wouter";
+import { useProjects, useSurfaces } from "@/api/queries";
+import { KeyCap } from "@/parts/KeyCap";
+import { Mark } from "@/parts/icons";
+import { KEY_SHEET, useKeys } from "./keys";
+
+const LAST_SURFACE = "stone-last-surface";
+
+export function rememberSurface(id: string) {
+  sessionStorage.setItem(LAST_SURFACE, id);
+}
+
+/** The bar at the top, in the order of the work, and the view below it. */
+export function Shell({ project, children }: { project: string; children: ReactNode }) {
+  const [location] = useLocation();
+  const { data: projects } = useProjects();
+  const { data: surfaces } = useSurfaces(project);
+  const [sheet, setSheet] = useState(false);
+  useKeys({
+    "?": () => {
+      setSheet(true);
+    },
+  });
+  const remembered = sessionStorage.getItem(LAST_SURFACE);
+  const bench = surfaces?.find((s) => s.id === remembered) ?? surfaces?.[0];
+  const at = `/p/${project}`;
+  const views = [
+    ["Surfaces", `${at}/surfaces`],
+    ["Bench", bench ? `${at}/bench/${bench.id}` : `${at}/surfaces`],
+    ["Materials", `${at}/materials`],
+    ["Deliveries", `${at}/deliveries`],
+    ["Sample game", `${at}/game`],
+  ] as const;
+  const title = projects?.find((p) => p.id === project)?.title;
+  return (
+    <div className="flex h-full min-w-[1024px] flex-col">
+      <header className="flex h-10 shrink-0 items-stretch border-b border-joint bg-lime">
+        <div className="flex w-[220px] items-center gap-2 px-3.5">
+          <Mark />
+          <span className="font-semibold">Stone Stack</span>
+          <span className="truncate text-ink-2">{title}</span>
+        </div>
+        <nav aria-label="Views" className="flex items-stretch border-l border-mortar">
+          {views.map(([words, href]) => {
+            const here = location.startsWith(href.replace(/\/bench\/.*/, "/bench"));
+            const current = here && !(words === "Bench" && !location.includes("/bench/"));
+            return (
+              <Link
+                key={words}
+                href={href}
+                aria-current={current ? "page" : undefined}
+                className={`relative flex items-center border-r border-mortar px-4 -outline-offset-2 hover:bg-verdigris-wash ${current ? "bg-plaster font-semibold before:absolute before:inset-x-0 before:top-0 before:h-[3px] before:bg-verdigris" : "text-ink-2"}`}
+              >
+                {words}
+              </Link>
+            );
+          })}
+        </nav>
+        <div id="bar-actions" className="ml-auto flex items-center gap-1" />
+        <button
+          type="button"
+          className="flex items-center gap-1.5 px-3 text-small text-ink-2 -outline-offset-2 hover:text-ink"
+          onClick={() => {
+            setSheet(true);
+          }}
+        >
+          All keys <KeyCap name="?" />
+        </button>
+      </header>
+      <main className="min-h-0 flex-1">{children}</main>
+      <Dialog.Root open={sheet} onOpenChange={setSheet}>
+        <Dialog.Portal>
+          <Dialog.Overlay className="fixed inset-0 bg-label/30" />
+          <Dialog.Content
+            aria-describedby={undefined}
+            className="fixed top-24 left-1/2 w-[420px] -translate-x-1/2 rounded-sm border border-ink bg-lime p-5"
+          >
+            <Dialog.Title className="mb-3 text-title font-semibold">Keys</Dialog.Title>
+            <table className="w-full">
+              <tbody>
+                {KEY_SHEET.map(([keys, words]) => (
+                  <tr key={keys + words} className="border-t border-mortar">
+                    <td className="w-24 py-1">
+                      <KeyCap name={keys} />
+                    </td>
+                    <td className="py-1">{words}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </Dialog.Content>
+        </Dialog.Portal>
+      </Dialog.Root>
+    </div>
+  );
+}

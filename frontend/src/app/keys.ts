@@ -1,0 +1,46 @@
+import { useEffect, useRef } from "react";
+
+/** Every key of the application, in the order of the sheet that lists them. */
+export const KEY_SHEET: readonly (readonly [keys: string, words: string])[] = [
+  ["Z", "Undo"],
+  ["Shift Z", "Redo"],
+  ["Space", "Hold for the source beside the result"],
+  ["1 2 4 8", "Repeat the flat view so many times"],
+  ["S", "Seam lines on and off"],
+  ["G", "Put the surface in the game"],
+  ["Arrows", "On the course sheet: move between maps and stages"],
+  ["Arrows", "On the light view: move the light"],
+  ["+ −", "On a view: nearer and farther"],
+  ["0", "On a view: as it was"],
+  ["?", "This sheet"],
+];
+
+function isTyping(target: EventTarget | null): boolean {
+  return (
+    target instanceof HTMLElement &&
+    (target.isContentEditable || ["INPUT", "SELECT", "TEXTAREA"].includes(target.tagName))
+  );
+}
+
+/** Listen for single keys; typing into a field is left alone. */
+export function useKeys(bindings: Record<string, (event: KeyboardEvent) => void>) {
+  const latest = useRef(bindings);
+  useEffect(() => {
+    latest.current = bindings;
+  });
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (isTyping(event.target) || event.altKey || event.repeat) return;
+      const letter = event.key === " " ? "Space" : event.key.length === 1 ? event.key.toLowerCase() : event.key;
+      const held = event.shiftKey && /^[a-z]$/.test(letter) ? `Shift ${letter}` : letter;
+      const plain = (event.ctrlKey || event.metaKey) && letter !== "z" ? undefined : latest.current[held];
+      if (!plain) return;
+      event.preventDefault();
+      plain(event);
+    };
+    window.addEventListener("keydown", onKey);
+    return () => {
+      window.removeEventListener("keydown", onKey);
+    };
+  }, []);
+}

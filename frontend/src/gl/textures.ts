@@ -1,0 +1,109 @@
+import * as THREE from "three";
+import { KTX2Loader } from "three/examples/jsm/loaders/KTX2Loader.js";
+import { pictureUrl, textureUrl } from "@/api/client";
+
+/** Where the texels of a view come from. */
+export interface TextureSource {
+  key: string;
+  /** Compressed stages come as blocks in KTX2; all others as pictures. */
+  compressed: boolean;
+  /** Whether the numbers are colour, stored in sRGB. */
+  colour: boolean;
+}
+
+export interface Loaded {
+  texture: THREE.Texture;
+  width: number;
+  height: number;
+  /** The shader has to decode sRGB itself: the sampler of this machine cannot. */
+  decode: boolean;
+  /** What lies on the GPU. */
+  stored: string;
+}
+
+const NAMES = new Map<number, string>([
+  [THREE.RGB_S3TC_DXT1_Format, "BC1"],
+  [THREE.RGBA_S3TC_DXT1_Format, "BC1"],
+  [THREE.RGBA_S3TC_DXT5_Format, "BC3"],
+  [THREE.RED_RGTC1_Format, "BC4"],
+  [THREE.RED_GREEN_RGTC2_Format, "BC5"],
+]);
+
+/** Loads textures for one renderer and keeps the last few. */
+export class Textures {
+  private readonly kept = new Map<string, Promise<Loaded>>();
+  private readonly ktx2: KTX2Loader;
+  private readonly images = new THREE.TextureLoader();
+
+  constructor(private readonly renderer: THREE.WebGLRenderer) {
+    this.ktx2 = new KTX2Loader().detectSupport(renderer);
+  }
+
+  load(source: TextureSource): Promise<Loaded> {
+    const name = `${source.key}:${source.compressed}`;
+    const known = this.kept.get(name);
+    if (known) {
+      this.kept.delete(name);
+      this.kept.set(name, known);
+      return known;
+    }
+    const loading = source.compressed ? this.blocks(source) : this.picture(source);
+    this.kept.set(name, loading);
+    loading.catch(() => this.kept.delete(name));
+    this.trim();
+    return loading;
+  }
+
+  dispose() {
+    for (const loading of this.kept.values()) void loading.then((l) => { l.texture.dispose(); }, () => undefined);
+    this.kept.clear();
+    this.ktx2.dispose();
+  }
+
+  private trim() {
+    while (this.kept.size > 24) {
+      const [name, loading] = this.kept.entries().next().value ?? [];
+      if (name === undefined) return;
+      this.kept.delete(name);
+      void loading?.then((l) => { l.texture.dispose(); }, () => undefined);
+    }
+  }
+
+  private async picture({ key, colour }: TextureSource): Promise<Loaded> {
+    const texture = await this.images.loadAsync(pictureUrl(key));
+    texture.flipY = false;
+    texture.colorSpace = colour ? THREE.SRGBColorSpace : THREE.NoColorSpace;
+    texture.generateMipmaps = true;
+    texture.minFilter = THREE.LinearMipmapLinearFilter;
+    const image = texture.image as HTMLImageElement;
+    return this.ready(texture, image.width, image.height, false, "picture");
+  }
+
+  private async blocks({ key }: TextureSource): Promise<Loaded> {
+    const texture = (await this.ktx2.loadAsync(textureUrl(key)));
+    const srgb = texture.colorSpace === THREE.SRGBColorSpace;
+    const isBlocks = NAMES.has(texture.format);
+    // Without the sRGB variant of the block formats the shader decodes instead.
+    const decode = srgb && isBlocks && !this.renderer.extensions.has("WEBGL_compressed_texture_s3tc_srgb");
+    if (decode) texture.colorSpace = THREE.NoColorSpace;
+    const image = texture.image as { width: number; height: number };
+    texture.minFilter = THREE.LinearMipmapLinearFilter;
+    return this.ready(texture, image.width, image.height, decode, NAMES.get(texture.format) ?? "RGBA8");
+  }
+
+  private ready(texture: THREE.Texture, width: number, height: number, decode: boolean, stored: string): Loaded {
+    texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
+    texture.magFilter = THREE.LinearFilter;
+    texture.anisotropy = 4;
+    texture.needsUpdate = true;
+    return { texture, width, height, decode, stored };
+  }
+}
+
+/** One texel, for a map that is not there. */
+export function flatTexture(r: number, g: number, b: number): THREE.Texture {
+  const texture = new THREE.DataTexture(new Uint8Array([r, g, b, 255]), 1, 1);
+  texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
+  texture.needsUpdate = true;
+  return texture;
+}

@@ -1,0 +1,97 @@
+import * as Slider from "@radix-ui/react-slider";
+import { useEffect, useId, useState } from "react";
+import { Hint } from "./Hint";
+
+interface Props {
+  label: string;
+  hint?: string;
+  value: number;
+  min: number;
+  max: number;
+  step: number;
+  usual?: number;
+  /** While the value moves. */
+  onMove?: (value: number) => void;
+  /** When it has come to rest. */
+  onSettle: (value: number) => void;
+}
+
+function decimals(step: number): number {
+  return Math.min(3, Math.max(0, -Math.floor(Math.log10(step) + 1e-9)));
+}
+
+/** A number with its name: dragged on the line, typed in the box, or put back by a double click on the name. */
+export function NumberRow({ label, hint, value, min, max, step, usual, onMove, onSettle }: Props) {
+  const id = useId();
+  const [shown, setShown] = useState(value);
+  const [text, setText] = useState<string | null>(null);
+  useEffect(() => {
+    setShown(value);
+  }, [value]);
+  const digits = decimals(step);
+  const settle = (next: number) => {
+    const fitted = Math.min(max, Math.max(min, Math.round(next / step) * step));
+    const clean = Number(fitted.toFixed(4));
+    setShown(clean);
+    setText(null);
+    if (clean !== value) onSettle(clean);
+  };
+  const name = (
+    <label
+      htmlFor={id}
+      className="w-[92px] shrink-0 truncate text-small"
+      onDoubleClick={() => {
+        if (usual !== undefined) settle(usual);
+      }}
+    >
+      {label}
+    </label>
+  );
+  return (
+    <div className="flex h-6 items-center gap-2">
+      {hint ? <Hint text={usual === undefined ? hint : `${hint}. Double click: ${usual}`}>{name}</Hint> : name}
+      <Slider.Root
+        className="relative flex h-5 min-w-0 flex-1 touch-none items-center"
+        value={[shown]}
+        min={min}
+        max={max}
+        step={step}
+        onValueChange={([next]) => {
+          if (next === undefined) return;
+          setShown(next);
+          onMove?.(next);
+        }}
+        onValueCommit={([next]) => {
+          if (next !== undefined) settle(next);
+        }}
+      >
+        <Slider.Track className="relative h-[3px] flex-1 bg-mortar">
+          <Slider.Range className="absolute h-full bg-ink-2" />
+        </Slider.Track>
+        <Slider.Thumb
+          aria-label={label}
+          className="block h-4 w-[7px] rounded-sm border border-ink bg-lime hover:bg-verdigris-wash"
+        />
+      </Slider.Root>
+      <input
+        id={id}
+        inputMode="decimal"
+        className="figures h-5 w-[46px] rounded-sm border border-transparent bg-transparent px-1 text-right hover:border-joint focus:border-joint focus:bg-lime"
+        value={text ?? shown.toFixed(digits)}
+        onChange={(event) => {
+          setText(event.target.value);
+        }}
+        onBlur={() => {
+          if (text === null) return;
+          const typed = Number(text.replace(",", "."));
+          if (Number.isFinite(typed)) settle(typed);
+          else setText(null);
+        }}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") event.currentTarget.blur();
+          if (event.key === "Escape") setText(null);
+        }}
+      />
+    </div>
+  );
+}

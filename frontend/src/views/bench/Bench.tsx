@@ -1,0 +1,175 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useState } from "react";
+import { useLocation } from "wouter";
+import { api, got, type Edit, type Role, type Stage, type SurfaceView } from "@/api/client";
+import { bring, useEdit, useKnowledge, useSurface } from "@/api/queries";
+import { useCell } from "@/app/address";
+import { BarActions } from "@/app/BarActions";
+import { useKeys } from "@/app/keys";
+import { rememberSurface } from "@/app/Shell";
+import { Button } from "@/parts/Button";
+import { JobStrip } from "@/parts/JobStrip";
+import { ProblemNote } from "@/parts/ProblemNote";
+import { Controls } from "./Controls";
+import { CourseSheet } from "./CourseSheet";
+import { FlatPane } from "./FlatPane";
+import { LightPane } from "./LightPane";
+import { usePassing, type Passing } from "./passing";
+
+/** One surface: two linked views above, the course sheet below, controls at the right. */
+export function Bench({ project, id }: { project: string; id: string }) {
+  const { data: surface, error } = useSurface(id);
+  useEffect(() => {
+    rememberSurface(id);
+  }, [id]);
+  if (error) {
+    return (
+      <div className="p-6">
+        <ProblemNote error={error} />
+      </div>
+    );
+  }
+  if (!surface) return <div className="h-full bg-ground" aria-busy />;
+  return <Laid project={project} surface={surface} />;
+}
+
+function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
+  const { data: knowledge } = useKnowledge();
+  const [role, column, go] = useCell();
+  const client = useQueryClient();
+  const [, navigate] = useLocation();
+  const { edit, undo, redo } = useEdit(surface.id);
+  const passing = usePassing(surface);
+  const [job, setJob] = useState<string | null>(null);
+  const [problem, setProblem] = useState<unknown>(null);
+
+  const change = useCallback(
+    (next: Edit) => {
+      setProblem(null);
+      edit.mutate({ base: surface.revision, edit: next }, { onError: setProblem });
+    },
+    [edit, surface.revision],
+  );
+  const move = (step: typeof undo) => {
+    setProblem(null);
+    step.mutate(surface.revision, { onError: setProblem });
+  };
+  const deliver = async () => {
+    setProblem(null);
+    try {
+      const params = { path: { surface_id: surface.id } };
+      setJob((await got(api.POST("/api/surfaces/{surface_id}/deliver", { params }))).id);
+    } catch (failed) {
+      setProblem(failed);
+    }
+  };
+  const drop = async (files: FileList, onto: Role) => {
+    const file = files[0];
+    if (!file) return;
+    setProblem(null);
+    try {
+      const source = await bring(project, file);
+      change({ kind: "set_origin", role: onto, origin: source.origin });
+      go(onto, "source");
+    } catch (failed) {
+      setProblem(failed);
+    }
+  };
+  useKeys({
+    z: () => {
+      if (surface.undo) move(undo);
+    },
+    "Shift z": () => {
+      if (surface.redo) move(redo);
+    },
+    g: () => void deliver(),
+  });
+  if (!knowledge) return <div className="h-full bg-ground" aria-busy />;
+  const shown: Stage = column === "output" ? "compress" : column;
+  return (
+    <div
+      className="flex h-full flex-col"
+      onDragOver={(event) => {
+        event.preventDefault();
+      }}
+      onDrop={(event) => {
+        event.preventDefault();
+        void drop(event.dataTransfer.files, role);
+      }}
+    >
+      <BarActions>
+        {job && (
+          <JobStrip
+            id={job}
+            onDone={() => {
+              setJob(null);
+              for (const list of ["surface", "surfaces", "deliveries"]) {
+                void client.invalidateQueries({ queryKey: [list] });
+              }
+              navigate(`/p/${project}/game`);
+            }}
+            onClose={() => {
+              setJob(null);
+            }}
+          />
+        )}
+        <Button
+          look="bare"
+          keyName="Z"
+          disabled={!surface.undo}
+          hint={surface.undo ? `Undo: ${surface.undo}` : "Nothing to undo"}
+          onClick={() => {
+            move(undo);
+          }}
+        >
+          Undo
+        </Button>
+        <Button
+          look="bare"
+          disabled={!surface.redo}
+          hint={surface.redo ? `Redo: ${surface.redo} (Shift Z)` : "Nothing to redo"}
+          onClick={() => {
+            move(redo);
+          }}
+        >
+          Redo
+        </Button>
+        <Button look="solid" keyName="G" disabled={job !== null} hint="Builds, installs and shows the room" onClick={() => void deliver()}>
+          Put in the game
+        </Button>
+      </BarActions>
+      <div className="flex min-h-0 flex-1">
+        <div className="flex min-w-0 flex-1">
+          <FlatPane surface={surface} role={role} stage={shown} passing={passing.now} />
+          <LightPane surface={surface} passing={passing.now} />
+        </div>
+        <aside
+          aria-label="Controls"
+          className="flex w-[292px] shrink-0 flex-col gap-3 overflow-y-auto border-l border-joint bg-lime px-3.5 py-2.5"
+        >
+          {problem !== null && (
+            <ProblemNote
+              error={problem}
+              onClose={() => {
+                setProblem(null);
+              }}
+            />
+          )}
+          <Controls
+            project={project}
+            surface={surface}
+            role={role}
+            column={column}
+            knowledge={knowledge}
+            change={change}
+            look={passing.look}
+            drop={drop}
+          />
+        </aside>
+      </div>
+      <CourseSheet surface={surface} knowledge={knowledge} role={role} column={column} go={go} drop={drop} />
+    </div>
+  );
+}
+
+export type { Passing };

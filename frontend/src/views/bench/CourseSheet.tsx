@@ -1,0 +1,219 @@
+import { useRef } from "react";
+import type { Role, Schemas, Stage, SurfaceMap, SurfaceView } from "@/api/client";
+import { useFacts } from "@/api/queries";
+import { COLUMNS, ROLES, type Column } from "@/app/address";
+import { Swatch } from "@/parts/Swatch";
+import { Verdict } from "@/parts/Verdict";
+import { bytes, decibels } from "./figures";
+
+type Knowledge = Schemas["Knowledge"];
+
+interface Props {
+  surface: SurfaceView;
+  knowledge: Knowledge;
+  role: Role;
+  column: Column;
+  go: (role: Role, column: Column) => void;
+  drop: (files: FileList, onto: Role) => Promise<void>;
+}
+
+const HEADS: Record<Column, string> = {
+  source: "Source",
+  steps: "Steps",
+  size: "Size",
+  compress: "Compress",
+  output: "Output",
+};
+
+/** The course sheet: a row a map, a column a stage. */
+export function CourseSheet({ surface, knowledge, role, column, go, drop }: Props) {
+  const grid = useRef<HTMLDivElement>(null);
+  const maps = ROLES.flatMap((r) => surface.document.maps.filter((m) => m.role === r));
+  const step = (rows: number, columns: number) => {
+    const y = Math.min(maps.length - 1, Math.max(0, maps.findIndex((m) => m.role === role) + rows));
+    const x = Math.min(COLUMNS.length - 1, Math.max(0, COLUMNS.indexOf(column) + columns));
+    const [map, next] = [maps[y], COLUMNS[x]];
+    if (!map || !next) return;
+    go(map.role, next);
+    grid.current?.querySelector<HTMLElement>(`[data-cell="${map.role}-${next}"]`)?.focus();
+  };
+  return (
+    <div
+      ref={grid}
+      role="grid"
+      aria-label="Course sheet"
+      tabIndex={-1}
+      className="grid shrink-0 grid-cols-[112px_minmax(0,1.1fr)_minmax(0,1.35fr)_minmax(0,0.8fr)_minmax(0,1.35fr)_minmax(0,1.25fr)] border-t border-joint bg-plaster"
+      onKeyDown={(event) => {
+        const by = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[event.key];
+        if (!by) return;
+        event.preventDefault();
+        step(by[0] ?? 0, by[1] ?? 0);
+      }}
+    >
+      <div role="row" className="contents">
+        <div role="columnheader" className="flex h-6 items-center truncate border-b-2 border-mortar px-2.5 text-fine font-semibold">
+          {surface.document.title}
+        </div>
+        {COLUMNS.map((c) => (
+          <div key={c} role="columnheader" className="head flex h-6 items-center border-b-2 border-l-2 border-mortar px-2.5">
+            {HEADS[c]}
+          </div>
+        ))}
+      </div>
+      {maps.map((map) => (
+        <div key={map.role} role="row" className="contents">
+          <div role="rowheader" className="flex h-[47px] flex-col justify-center border-b border-mortar bg-lime px-2.5">
+            <span className="font-semibold">{knowledge.roles[map.role]?.title}</span>
+            <span className="narrow truncate text-fine text-ink-2">{begins(map, knowledge)}</span>
+          </div>
+          {COLUMNS.map((c) => (
+            <Cell
+              key={c}
+              surface={surface}
+              map={map}
+              column={c}
+              knowledge={knowledge}
+              chosen={map.role === role && c === column}
+              onChoose={() => {
+                go(map.role, c);
+              }}
+              onDrop={(files) => void drop(files, map.role)}
+            />
+          ))}
+        </div>
+      ))}
+    </div>
+  );
+}
+
+function begins(map: SurfaceMap, knowledge: Knowledge): string {
+  if (!map.origin) return "no source yet";
+  return map.origin.kind === "source" ? "own source" : `from ${knowledge.roles[map.origin.role]?.title ?? ""}`;
+}
+
+interface CellProps {
+  surface: SurfaceView;
+  map: SurfaceMap;
+  column: Column;
+  knowledge: Knowledge;
+  chosen: boolean;
+  onChoose: () => void;
+  onDrop: (files: FileList) => void;
+}
+
+/** A dressed block: the map at that stage, its number and its verdict. */
+function Cell({ surface, map, column, knowledge, chosen, onChoose, onDrop }: CellProps) {
+  return (
+    <div role="gridcell" className="h-[47px] border-b border-l-2 border-mortar p-px">
+      <button
+        type="button"
+        data-cell={`${map.role}-${column}`}
+        aria-label={`${knowledge.roles[map.role]?.title ?? ""}, ${HEADS[column]}`}
+        aria-pressed={chosen}
+        tabIndex={chosen ? 0 : -1}
+        onClick={onChoose}
+        onDragOver={(event) => {
+          event.preventDefault();
+        }}
+        onDrop={(event) => {
+          event.preventDefault();
+          event.stopPropagation();
+          onDrop(event.dataTransfer.files);
+        }}
+        className={`flex h-full w-full items-center gap-2 overflow-hidden px-1 text-left -outline-offset-2 ${chosen ? "bg-lime ring-2 ring-verdigris ring-inset" : "hover:bg-lime"}`}
+      >
+        <Inside surface={surface} map={map} column={column} knowledge={knowledge} />
+      </button>
+    </div>
+  );
+}
+
+function Inside({ surface, map, column, knowledge }: Omit<CellProps, "chosen" | "onChoose" | "onDrop">) {
+  if (!map.origin) {
+    return <span className="w-full text-center text-small text-ink-2">{column === "source" ? "Drop a picture" : "–"}</span>;
+  }
+  if (column === "source" && map.origin.kind === "map") {
+    return (
+      <span className="w-full text-center text-small text-ink-2">from {knowledge.roles[map.origin.role]?.title}</span>
+    );
+  }
+  if ((column === "compress" || column === "output") && !map.delivered) {
+    return <span className="w-full text-center text-small text-ink-2">not delivered</span>;
+  }
+  const stage: Stage = column === "output" ? "compress" : column;
+  const key = surface.keys[map.role]?.[stage];
+  const alt = `${knowledge.roles[map.role]?.title ?? ""} at ${HEADS[column]}`;
+  return (
+    <>
+      <Swatch contentKey={key} alt={alt} />
+      <span className="flex min-w-0 flex-1 flex-col gap-0.5">
+        {column === "output" ? (
+          <Output map={map} surface={surface} />
+        ) : (
+          <Numbers map={map} stage={stage} contentKey={key} knowledge={knowledge} />
+        )}
+      </span>
+    </>
+  );
+}
+
+function Numbers({
+  map,
+  stage,
+  contentKey,
+  knowledge,
+}: {
+  map: SurfaceMap;
+  stage: Stage;
+  contentKey: string | null | undefined;
+  knowledge: Knowledge;
+}) {
+  const { data: facts, error } = useFacts(contentKey, stage);
+  if (error) {
+    return <Verdict finding={{ level: "fault", words: error.message, fix: "" }} />;
+  }
+  if (!facts) return <span className="figures text-ink-2">…</span>;
+  return (
+    <>
+      <span className="figures truncate">{keyNumber(map, stage, facts, knowledge)}</span>
+      <Verdict finding={facts.finding} />
+    </>
+  );
+}
+
+function keyNumber(map: SurfaceMap, stage: Stage, facts: Schemas["RenderFacts"], knowledge: Knowledge): string {
+  const size = facts.width === facts.height ? `${facts.width}²` : `${facts.width} × ${facts.height}`;
+  if (stage === "source") return size;
+  if (stage === "size") return size;
+  if (stage === "steps") {
+    const on = map.steps.filter((s) => s.enabled).length;
+    const worst = facts.seam ? farther(facts.seam.x, facts.seam.y) : null;
+    return `${on} step${on === 1 ? "" : "s"}${worst === null ? "" : `, seam ${worst.toFixed(2)}`}`;
+  }
+  const format = facts.format ? (knowledge.formats[facts.format]?.title ?? "") : "";
+  const quality = facts.angle !== null ? `${facts.angle.toFixed(2)}°` : decibels(facts.psnr);
+  return `${format} ${quality} ${bytes(facts.bytes ?? 0)}`;
+}
+
+/** The score that is farther from 1, by ratio. */
+function farther(a: number, b: number): number {
+  return Math.abs(Math.log(a)) > Math.abs(Math.log(b)) ? a : b;
+}
+
+const STATES: Record<SurfaceView["state"], Schemas["Finding"]> = {
+  empty: { level: "look", words: "no source yet", fix: "" },
+  draft: { level: "look", words: "not built yet", fix: "" },
+  built: { level: "look", words: "built, not installed", fix: "" },
+  installed: { level: "good", words: "installed", fix: "" },
+  changed: { level: "look", words: "changed since build", fix: "" },
+};
+
+function Output({ map, surface }: { map: SurfaceMap; surface: SurfaceView }) {
+  return (
+    <>
+      <span className="figures truncate">{map.file_name}.dds</span>
+      <Verdict finding={STATES[surface.state]} />
+    </>
+  );
+}

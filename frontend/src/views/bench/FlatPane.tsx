@@ -1,0 +1,250 @@
+import { useCallback, useEffect, useRef, useState } from "react";
+import type { Role, Stage, SurfaceView } from "@/api/client";
+import { useFacts } from "@/api/queries";
+import { useKeys } from "@/app/keys";
+import { FlatView, type Channel, type FlatLook } from "@/gl/flat";
+import type { Loaded, TextureSource } from "@/gl/textures";
+import { Choice } from "@/parts/Choice";
+import { ProblemNote } from "@/parts/ProblemNote";
+import { Pane } from "./Pane";
+import type { Passing } from "./passing";
+
+const REPEATS = ["1", "2", "4", "8"] as const;
+type Repeat = (typeof REPEATS)[number];
+
+function source(surface: SurfaceView, role: Role, stage: Stage): TextureSource | null {
+  const key = surface.keys[role]?.[stage];
+  return key ? { key, compressed: stage === "compress", colour: role === "colour" } : null;
+}
+
+/** The map laid flat, at the chosen stage; the wipe shows its source beside it. */
+export function FlatPane({
+  surface,
+  role,
+  stage,
+  passing,
+}: {
+  surface: SurfaceView;
+  role: Role;
+  stage: Stage;
+  passing: Passing | null;
+}) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const view = useRef<FlatView | null>(null);
+  const [repeat, setRepeat] = useState<Repeat>("2");
+  const [seams, setSeams] = useState(false);
+  const [channel, setChannel] = useState<Channel>("all");
+  const [wipe, setWipe] = useState(0);
+  const [held, setHeld] = useState(false);
+  const [place, setPlace] = useState({ zoom: 1, panX: 0, panY: 0 });
+  const [problem, setProblem] = useState<unknown>(null);
+  const [shown, setShown] = useState<Loaded | null>(null);
+
+  const current =
+    passing?.role === role
+      ? { key: passing.key, compressed: passing.stage === "compress", colour: role === "colour" }
+      : source(surface, role, stage);
+  const before = stage === "source" ? null : source(surface, role, "source");
+  const facts = useFacts(surface.keys[role]?.[stage], stage);
+  const look: FlatLook = {
+    right: current,
+    left: before,
+    wipe: held ? 1 : wipe,
+    repeat: Number(repeat),
+    seams,
+    channel,
+    backdrop: "checks",
+    vectors: role === "normal",
+    grey: role !== "colour" && role !== "normal",
+    ...place,
+  };
+  const latest = useRef(look);
+  useEffect(() => {
+    latest.current = look;
+  });
+
+  useEffect(() => {
+    if (!canvas.current) return;
+    const made = new FlatView(canvas.current, setProblem, (loaded) => {
+      setShown(loaded);
+      setProblem(null);
+    });
+    view.current = made;
+    void made.show(latest.current);
+    return () => {
+      made.dispose();
+      view.current = null;
+    };
+  }, []);
+  const right = current?.key;
+  const left = before?.key;
+  useEffect(() => {
+    void view.current?.show(latest.current);
+  }, [right, left, role, stage]);
+  useEffect(() => {
+    view.current?.adjust(latest.current);
+  }, [repeat, seams, channel, wipe, held, place]);
+
+  useKeys({
+    ...Object.fromEntries(
+      REPEATS.map((n) => [
+        n,
+        () => {
+          setRepeat(n);
+        },
+      ]),
+    ),
+    s: () => {
+      setSeams((on) => !on);
+    },
+    Space: () => {
+      setHeld(true);
+    },
+  });
+  useEffect(() => {
+    const release = (event: KeyboardEvent) => {
+      if (event.key === " ") setHeld(false);
+    };
+    window.addEventListener("keyup", release);
+    return () => {
+      window.removeEventListener("keyup", release);
+    };
+  }, []);
+
+  const zoom = useCallback((by: number) => {
+    setPlace((p) => ({ ...p, zoom: Math.min(32, Math.max(0.25, p.zoom * by)) }));
+  }, []);
+
+  const size = facts.data ? `${facts.data.width} × ${facts.data.height}` : "";
+  return (
+    <Pane
+      title="Flat"
+      tools={
+        <>
+          <Choice
+            label="Repeat"
+            value={repeat}
+            options={REPEATS.map((n) => [n, n === "1" ? "1" : `${n} × ${n}`] as const)}
+            onChoose={setRepeat}
+          />
+          <label className="flex items-center gap-1.5 text-small">
+            <input
+              type="checkbox"
+              className="accent-verdigris"
+              checked={seams}
+              onChange={(event) => {
+                setSeams(event.target.checked);
+              }}
+            />
+            Seam lines
+          </label>
+          {role === "colour" && (
+            <Choice
+              label="Channel"
+              className="ml-auto"
+              value={channel}
+              options={[
+                ["all", "All"],
+                ["r", "R"],
+                ["g", "G"],
+                ["b", "B"],
+                ["a", "A"],
+              ]}
+              onChoose={setChannel}
+            />
+          )}
+        </>
+      }
+    >
+      <canvas
+        ref={canvas}
+        data-testid="flat"
+        aria-label={`The ${role} map at stage ${stage}, laid flat`}
+        tabIndex={0}
+        className="block h-full w-full cursor-grab -outline-offset-2"
+        onWheel={(event) => {
+          zoom(event.deltaY < 0 ? 1.15 : 1 / 1.15);
+        }}
+        onDoubleClick={() => {
+          setPlace({ zoom: 1, panX: 0, panY: 0 });
+        }}
+        onKeyDown={(event) => {
+          if (event.key === "+" || event.key === "=") zoom(1.15);
+          if (event.key === "-") zoom(1 / 1.15);
+          if (event.key === "0") setPlace({ zoom: 1, panX: 0, panY: 0 });
+          const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+          if (step) setPlace((p) => ({ ...p, panX: p.panX + (step[0] ?? 0) * 0.02, panY: p.panY + (step[1] ?? 0) * 0.02 }));
+        }}
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+        }}
+        onPointerMove={(event) => {
+          if (!event.currentTarget.hasPointerCapture(event.pointerId)) return;
+          const { clientWidth } = event.currentTarget;
+          setPlace((p) => ({
+            ...p,
+            panX: p.panX - event.movementX / clientWidth / p.zoom,
+            panY: p.panY - event.movementY / clientWidth / p.zoom,
+          }));
+        }}
+      />
+      {!current && (
+        <p className="absolute inset-0 flex items-center justify-center px-10 text-center text-label-ink">
+          Drop a picture here to begin with it
+        </p>
+      )}
+      {current && (
+        <span className="figures pointer-events-none absolute top-2.5 right-2.5 rounded-sm bg-label/85 px-1.5 py-0.5 text-label-ink">
+          {stageWords(stage)} {shown?.stored !== "picture" && stage === "compress" ? shown?.stored : ""} {size}
+        </span>
+      )}
+      {before && <Wipe at={held ? 1 : wipe} onMove={setWipe} />}
+      {problem !== null && (
+        <div className="absolute inset-x-3 bottom-3">
+          <ProblemNote error={problem} />
+        </div>
+      )}
+    </Pane>
+  );
+}
+
+function stageWords(stage: Stage): string {
+  return { source: "Source", steps: "Steps", size: "Size", compress: "Compressed" }[stage];
+}
+
+/** The line of the wipe: left of it is the source. */
+function Wipe({ at, onMove }: { at: number; onMove: (at: number) => void }) {
+  return (
+    <>
+      {at > 0.02 && (
+        <span className="figures pointer-events-none absolute top-2.5 left-2.5 rounded-sm bg-label/85 px-1.5 py-0.5 text-label-ink">
+          Source
+        </span>
+      )}
+      <div
+        role="slider"
+        tabIndex={0}
+        aria-label="Wipe: the source on the left"
+        aria-valuemin={0}
+        aria-valuemax={100}
+        aria-valuenow={Math.round(at * 100)}
+        className="absolute inset-y-0 -ml-2 w-4 cursor-ew-resize before:absolute before:inset-y-0 before:left-[7px] before:w-[2px] before:bg-label-ink after:absolute after:top-1/2 after:left-[2px] after:h-7 after:w-3 after:border after:border-label after:bg-label-ink"
+        style={{ left: `max(8px, min(100% - 8px, ${at * 100}%))` }}
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+        }}
+        onPointerMove={(event) => {
+          const box = event.currentTarget.parentElement?.getBoundingClientRect();
+          if (!box || !event.currentTarget.hasPointerCapture(event.pointerId)) return;
+          onMove(Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)));
+        }}
+        onKeyDown={(event) => {
+          const by = { ArrowLeft: -0.02, ArrowRight: 0.02, Home: -1, End: 1 }[event.key];
+          if (by === undefined) return;
+          event.stopPropagation();
+          onMove(Math.min(1, Math.max(0, at + by)));
+        }}
+      />
+    </>
+  );
+}

@@ -1,0 +1,204 @@
+import { useEffect, useRef, useState } from "react";
+import type { Role, SurfaceView } from "@/api/client";
+import { LightView, type LightLook, type Shape, type Slot } from "@/gl/light";
+import type { TextureSource } from "@/gl/textures";
+import { Choice } from "@/parts/Choice";
+import { Hint } from "@/parts/Hint";
+import { SunIcon } from "@/parts/icons";
+import { ProblemNote } from "@/parts/ProblemNote";
+import { Pane } from "./Pane";
+import type { Passing } from "./passing";
+
+const SLOTS: readonly Slot[] = ["colour", "normal", "specular", "alpha"];
+
+interface Lamp {
+  shape: Shape;
+  from: number;
+  up: number;
+  fill: number;
+  tiling: number;
+  distance: number;
+}
+
+/** The surface in light, from its compressed blocks, as the GPU of the game will have it. */
+export function LightPane({ surface, passing }: { surface: SurfaceView; passing: Passing | null }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const view = useRef<LightView | null>(null);
+  const [lamp, setLamp] = useState<Lamp>({ shape: "sphere", from: 135, up: 45, fill: 0.25, tiling: 1, distance: 1 });
+  const [problem, setProblem] = useState<unknown>(null);
+  const [stored, setStored] = useState<string[]>([]);
+
+  const maps = Object.fromEntries(SLOTS.map((slot) => [slot, slotSource(surface, slot, passing)])) as Record<
+    Slot,
+    TextureSource | null
+  >;
+  const normal = surface.document.maps.find((m) => m.role === "normal");
+  const colour = surface.document.maps.find((m) => m.role === "colour");
+  const look: LightLook = {
+    maps,
+    ...lamp,
+    exposure: 1,
+    gloss: surface.material?.shine ?? 0.4,
+    // A passing look is a picture before compression, where green always points up.
+    greenDown: normal?.green === "down" && passing?.role !== "normal",
+    cutout: surface.material?.cutout ?? colour?.format === "bc3",
+    turnX: 0,
+    turnY: 0,
+  };
+  const latest = useRef(look);
+  useEffect(() => {
+    latest.current = look;
+  });
+  useEffect(() => {
+    if (!canvas.current) return;
+    const made = new LightView(canvas.current, setProblem, (formats) => {
+      setStored(formats);
+      setProblem(null);
+    });
+    view.current = made;
+    void made.show(latest.current);
+    return () => {
+      made.dispose();
+      view.current = null;
+    };
+  }, []);
+  const keys = SLOTS.map((slot) => maps[slot]?.key ?? "-").join();
+  useEffect(() => {
+    void view.current?.show(latest.current);
+  }, [keys]);
+  useEffect(() => {
+    view.current?.adjust(latest.current);
+  }, [lamp]);
+
+  const set = (part: Partial<Lamp>) => {
+    setLamp((now) => ({ ...now, ...part }));
+  };
+  const turn = (dx: number, dy: number) => {
+    setLamp((now) => ({
+      ...now,
+      from: (now.from - dx + 360) % 360,
+      up: Math.min(90, Math.max(0, now.up - dy)),
+    }));
+  };
+  return (
+    <Pane
+      title="In light"
+      tools={
+        <>
+          <Choice
+            label="Shape"
+            value={lamp.shape}
+            options={[
+              ["plane", "Plane"],
+              ["sphere", "Sphere"],
+              ["cube", "Cube"],
+            ]}
+            onChoose={(shape) => {
+              set({ shape });
+            }}
+          />
+          <span className="ml-auto flex items-center gap-1.5">
+            <Small label="From" hint="Degrees round the surface, from the right" value={lamp.from} most={360} onSet={(from) => { set({ from }); }} />
+            <Small label="Up" hint="Degrees above the surface" value={lamp.up} most={90} onSet={(up) => { set({ up }); }} />
+            <Small label="Fill" hint="Light from everywhere, in percent" value={Math.round(lamp.fill * 100)} most={100} onSet={(fill) => { set({ fill: fill / 100 }); }} />
+            <Small label="Tiles" hint="How often the tile repeats" value={lamp.tiling} most={16} onSet={(tiling) => { set({ tiling: Math.max(1, tiling) }); }} />
+          </span>
+        </>
+      }
+    >
+      <canvas
+        ref={canvas}
+        data-testid="light"
+        data-stored={stored.join(" ")}
+        aria-label="The surface in light. Drag or use the arrow keys to move the light."
+        tabIndex={0}
+        className="block h-full w-full cursor-move touch-none -outline-offset-2"
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+        }}
+        onPointerMove={(event) => {
+          if (event.currentTarget.hasPointerCapture(event.pointerId)) turn(event.movementX * 0.6, event.movementY * 0.4);
+        }}
+        onWheel={(event) => {
+          set({ distance: Math.min(3, Math.max(0.35, lamp.distance * (event.deltaY > 0 ? 1.1 : 1 / 1.1))) });
+        }}
+        onKeyDown={(event) => {
+          const by = { ArrowLeft: [-5, 0], ArrowRight: [5, 0], ArrowUp: [0, -5], ArrowDown: [0, 5] }[event.key];
+          if (by) turn(by[0] ?? 0, by[1] ?? 0);
+          if (event.key === "+" || event.key === "=") set({ distance: Math.max(0.35, lamp.distance / 1.1) });
+          if (event.key === "-") set({ distance: Math.min(3, lamp.distance * 1.1) });
+          if (event.key === "0") set({ distance: 1, from: 135, up: 45 });
+        }}
+      />
+      <LampMark from={lamp.from} up={lamp.up} />
+      {!maps.colour && (
+        <p className="absolute inset-0 flex items-center justify-center bg-ground px-10 text-center text-label-ink">
+          The surface shows here when it has a colour
+        </p>
+      )}
+      {problem !== null && (
+        <div className="absolute inset-x-3 bottom-3">
+          <ProblemNote error={problem} />
+        </div>
+      )}
+    </Pane>
+  );
+}
+
+function slotSource(surface: SurfaceView, slot: Slot, passing: Passing | null): TextureSource | null {
+  const colour = slot === "colour";
+  if (passing?.role === slot) return { key: passing.key, compressed: false, colour };
+  const map = surface.document.maps.find((m) => m.role === (slot satisfies Role));
+  const key = surface.keys[slot]?.compress;
+  if (!map || !key || (slot === "alpha" && !map.delivered)) return null;
+  return { key, compressed: true, colour };
+}
+
+/** Where the light stands, seen from above: near the middle is high. */
+function LampMark({ from, up }: { from: number; up: number }) {
+  const angle = (from * Math.PI) / 180;
+  const away = (1 - up / 90) * 24;
+  return (
+    <div className="pointer-events-none absolute bottom-3 left-3 h-14 w-14 rounded-full border border-label-ink/50 bg-label/40">
+      <span
+        className="absolute -mt-[6.5px] -ml-[6.5px] text-label-ink"
+        style={{ left: `${27 + Math.cos(angle) * away}px`, top: `${27 - Math.sin(angle) * away}px` }}
+      >
+        <SunIcon />
+      </span>
+    </div>
+  );
+}
+
+function Small({
+  label,
+  hint,
+  value,
+  most,
+  onSet,
+}: {
+  label: string;
+  hint: string;
+  value: number;
+  most: number;
+  onSet: (value: number) => void;
+}) {
+  return (
+    <Hint text={hint}>
+      <label className="narrow flex items-center gap-1 text-fine text-ink-2">
+        {label}
+        <input
+          type="number"
+          min={0}
+          max={most}
+          className="figures h-5 w-[29px] [appearance:textfield] rounded-sm border border-joint bg-lime px-1 text-right text-ink [&::-webkit-inner-spin-button]:hidden"
+          value={Math.round(value)}
+          onChange={(event) => {
+            const typed = event.target.valueAsNumber;
+            if (Number.isFinite(typed)) onSet(Math.min(most, Math.max(0, typed)));
+          }}
+        />
+      </label>
+    </Hint>
+  );
+}

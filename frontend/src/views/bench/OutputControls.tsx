@@ -1,0 +1,74 @@
+import { useEffect, useId, useState } from "react";
+import { useHistory } from "@/api/queries";
+import type { ControlsProps } from "./Controls";
+
+/** How the map leaves: its file name, and whether it goes at all. */
+export function OutputControls({ surface, map, change }: ControlsProps) {
+  const field = useId();
+  const [name, setName] = useState(map.file_name);
+  const { data: history } = useHistory(surface.id, surface.revision);
+  useEffect(() => {
+    setName(map.file_name);
+  }, [map.file_name]);
+  const settle = () => {
+    if (name !== map.file_name) {
+      change({ kind: "set_output", role: map.role, file_name: name, delivered: map.delivered });
+    }
+  };
+  return (
+    <div className="flex flex-col gap-3">
+      <label htmlFor={field} className="flex flex-col gap-1 text-small">
+        File name, as the game looks it up
+        <span className="flex items-center rounded-sm border border-joint focus-within:border-verdigris">
+          <input
+            id={field}
+            value={name}
+            spellCheck={false}
+            className="figures h-7 min-w-0 flex-1 px-2"
+            onChange={(event) => {
+              setName(event.target.value);
+            }}
+            onBlur={settle}
+            onKeyDown={(event) => {
+              if (event.key === "Enter") settle();
+              if (event.key === "Escape") setName(map.file_name);
+            }}
+          />
+          <span className="figures pr-2 text-ink-2">.dds</span>
+        </span>
+      </label>
+      <label className="flex items-center gap-1.5 text-small">
+        <input
+          type="checkbox"
+          className="accent-verdigris"
+          checked={map.delivered}
+          onChange={(event) => {
+            change({
+              kind: "set_output",
+              role: map.role,
+              file_name: map.file_name,
+              delivered: event.target.checked,
+            });
+          }}
+        />
+        Goes into the delivery
+      </label>
+      {history && (
+        <details className="text-small">
+          <summary className="text-ink-2">What was changed, newest first</summary>
+          <ol className="mt-1 max-h-52 overflow-y-auto">
+            {history.map((entry) => (
+              <li
+                key={entry.number}
+                className={`flex gap-2 border-t border-mortar py-0.5 ${entry.current ? "font-semibold" : ""}`}
+              >
+                <span className="figures w-6 text-right text-ink-2">{entry.number}</span>
+                {entry.words}
+              </li>
+            ))}
+          </ol>
+        </details>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,237 @@
+import { useId } from "react";
+import type { Edit, Role, Schemas, Stage, Step } from "@/api/client";
+import { useFacts } from "@/api/queries";
+import { Choice } from "@/parts/Choice";
+import { Hint } from "@/parts/Hint";
+import { EarlierIcon, LaterIcon, RemoveIcon } from "@/parts/icons";
+import { NumberRow } from "@/parts/NumberRow";
+import { Verdict } from "@/parts/Verdict";
+import type { ControlsProps } from "./Controls";
+
+/** The steps of a map in order, each with a form made from its parameters' own description. */
+export function StepControls({
+  surface,
+  map,
+  knowledge,
+  change,
+  look,
+}: ControlsProps & { look: (edit: Edit, role: Role, stage: Stage) => void }) {
+  const add = useId();
+  const facts = useFacts(surface.keys[map.role]?.steps, "steps");
+  const kinds = knowledge.steps.filter((s) => s.roles.includes(map.role));
+  return (
+    <div className="flex flex-col">
+      {map.steps.map((step, place) => {
+        const kind = knowledge.steps.find((s) => s.name === step.kind);
+        if (!kind) return null;
+        const set = (next: Step): Edit => ({ kind: "set_step", role: map.role, place, step: next });
+        return (
+          <fieldset key={`${step.kind}-${place}`} className="border-t border-mortar py-2">
+            <legend className="sr-only">{kind.title}</legend>
+            <div className="mb-1 flex items-center gap-1">
+              <Hint text={kind.hint}>
+                <label className="flex min-w-0 flex-1 items-center gap-1.5 truncate font-medium">
+                  <input
+                    type="checkbox"
+                    className="accent-verdigris"
+                    checked={step.enabled}
+                    onChange={(event) => {
+                      change(set({ ...step, enabled: event.target.checked }));
+                    }}
+                  />
+                  {kind.title}
+                </label>
+              </Hint>
+              <Tool label={`${kind.title} earlier`} disabled={place === 0} onPress={() => { change({ kind: "move_step", role: map.role, place, to: place - 1 }); }}>
+                <EarlierIcon />
+              </Tool>
+              <Tool label={`${kind.title} later`} disabled={place === map.steps.length - 1} onPress={() => { change({ kind: "move_step", role: map.role, place, to: place + 1 }); }}>
+                <LaterIcon />
+              </Tool>
+              <Tool label={`Remove ${kind.title}`} onPress={() => { change({ kind: "remove_step", role: map.role, place }); }}>
+                <RemoveIcon />
+              </Tool>
+            </div>
+            {step.enabled && (
+              <Form
+                kind={kind}
+                step={step}
+                onMove={(next) => {
+                  look(set(next), map.role, "steps");
+                }}
+                onSettle={(next) => {
+                  change(set(next));
+                }}
+              />
+            )}
+          </fieldset>
+        );
+      })}
+      {facts.data?.seam && (
+        <div className="border-t border-mortar py-2 text-small">
+          <div className="flex justify-between">
+            <Hint text="The step across the edge against steps inside; 1.0 cannot be told apart">
+              <span>Seam, left to right</span>
+            </Hint>
+            <span className="figures">{facts.data.seam.x.toFixed(2)}</span>
+          </div>
+          <div className="flex justify-between">
+            <span>Seam, top to bottom</span>
+            <span className="figures">{facts.data.seam.y.toFixed(2)}</span>
+          </div>
+          <Verdict finding={facts.data.finding} withFix />
+        </div>
+      )}
+      <label htmlFor={add} className="sr-only">
+        Add a step
+      </label>
+      <select
+        id={add}
+        value=""
+        className="mt-1 h-7 rounded-sm border border-ink bg-lime px-1.5"
+        onChange={(event) => {
+          const kind = kinds.find((s) => s.name === event.target.value);
+          if (kind) change({ kind: "add_step", role: map.role, step: fresh(kind), place: null });
+        }}
+      >
+        <option value="">Add a step…</option>
+        {kinds.map((s) => (
+          <option key={s.name} value={s.name}>
+            {s.title}: {s.hint.toLowerCase()}
+          </option>
+        ))}
+      </select>
+    </div>
+  );
+}
+
+function Tool({
+  label,
+  onPress,
+  disabled = false,
+  children,
+}: {
+  label: string;
+  onPress: () => void;
+  disabled?: boolean;
+  children: React.ReactNode;
+}) {
+  return (
+    <Hint text={label}>
+      <button
+        type="button"
+        aria-label={label}
+        disabled={disabled}
+        onClick={onPress}
+        className="flex h-5 w-5 items-center justify-center rounded-sm text-ink-2 hover:bg-verdigris-wash hover:text-ink disabled:opacity-30"
+      >
+        {children}
+      </button>
+    </Hint>
+  );
+}
+
+/** What the description of a parameter says; a subset of JSON schema. */
+interface Parameter {
+  title?: string;
+  description?: string;
+  type?: string;
+  default?: unknown;
+  minimum?: number;
+  maximum?: number;
+  multipleOf?: number;
+  enum?: string[];
+}
+
+type StepInfo = Schemas["StepInfo"];
+
+function parameters(kind: StepInfo): [string, Parameter][] {
+  const properties = (kind.parameters["properties"] ?? {}) as Record<string, Parameter>;
+  return Object.entries(properties).filter(([name]) => name !== "kind" && name !== "enabled");
+}
+
+/** A step with all its usual values; the server knows them, so only its kind is sent. */
+function fresh(kind: StepInfo): Step {
+  return { kind: kind.name, enabled: true, ...Object.fromEntries(parameters(kind).map(([n, p]) => [n, p.default])) } as Step;
+}
+
+const WORDS: Record<string, string> = {
+  both: "Both",
+  x: "Left–right",
+  y: "Top–bottom",
+  square: "Square",
+  found: "As found",
+  own: "Own alpha",
+  lightness: "Lightness",
+};
+
+function Form({
+  kind,
+  step,
+  onMove,
+  onSettle,
+}: {
+  kind: StepInfo;
+  step: Step;
+  onMove: (next: Step) => void;
+  onSettle: (next: Step) => void;
+}) {
+  const values = step as unknown as Record<string, unknown>;
+  const withValue = (name: string, value: unknown) => ({ ...step, [name]: value }) as Step;
+  return (
+    <>
+      {parameters(kind).map(([name, parameter]) => {
+        const label = parameter.title ?? name;
+        const value = values[name];
+        if (parameter.enum) {
+          return (
+            <div key={name} className="flex h-6 items-center justify-between text-small">
+              {label}
+              <Choice
+                label={label}
+                value={String(value)}
+                options={parameter.enum.map((option) => [option, WORDS[option] ?? option] as const)}
+                onChoose={(next) => {
+                  onSettle(withValue(name, next));
+                }}
+              />
+            </div>
+          );
+        }
+        if (parameter.type === "boolean") {
+          return (
+            <label key={name} className="flex h-6 items-center gap-1.5 text-small" title={parameter.description}>
+              <input
+                type="checkbox"
+                className="accent-verdigris"
+                checked={value === true}
+                onChange={(event) => {
+                  onSettle(withValue(name, event.target.checked));
+                }}
+              />
+              {label}
+            </label>
+          );
+        }
+        return (
+          <NumberRow
+            key={name}
+            label={label}
+            {...(parameter.description ? { hint: parameter.description } : {})}
+            value={Number(value)}
+            min={parameter.minimum ?? 0}
+            max={parameter.maximum ?? 1}
+            step={parameter.multipleOf ?? 0.01}
+            {...(typeof parameter.default === "number" ? { usual: parameter.default } : {})}
+            onMove={(next) => {
+              onMove(withValue(name, next));
+            }}
+            onSettle={(next) => {
+              onSettle(withValue(name, next));
+            }}
+          />
+        );
+      })}
+    </>
+  );
+}

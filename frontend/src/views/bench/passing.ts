@@ -1,0 +1,59 @@
+import { useCallback, useEffect, useRef, useState } from "react";
+import { api, got, type Edit, type Role, type Stage, type SurfaceView } from "@/api/client";
+
+/** A look at an edit that is not made yet: shown while a control moves. */
+export interface Passing {
+  role: Role;
+  stage: Stage;
+  key: string;
+}
+
+/** The longest side while a control moves: about what a view shows. */
+const LONGEST = 512;
+
+/** Ask for passing looks: one at a time, always the newest; over when the surface changes. */
+export function usePassing(surface: SurfaceView): {
+  now: Passing | null;
+  look: (edit: Edit, role: Role, stage: Stage) => void;
+} {
+  const [now, setNow] = useState<Passing | null>(null);
+  const wanted = useRef<{ edit: Edit; role: Role; stage: Stage } | null>(null);
+  const busy = useRef(false);
+  const turn = useRef(0);
+
+  useEffect(() => {
+    turn.current += 1;
+    wanted.current = null;
+    setNow(null);
+  }, [surface.revision, surface.id]);
+
+  const run = useCallback(async () => {
+    if (busy.current) return;
+    busy.current = true;
+    try {
+      while (wanted.current) {
+        const { edit, role, stage } = wanted.current;
+        const started = turn.current;
+        wanted.current = null;
+        const params = { path: { surface_id: surface.id } };
+        const body = { edit, role, stage, longest: LONGEST };
+        const { key } = await got(api.POST("/api/surfaces/{surface_id}/preview", { params, body }));
+        if (key && started === turn.current) setNow({ role, stage, key });
+      }
+    } catch {
+      // A value that cannot be previewed is refused, in words, when it is set.
+      wanted.current = null;
+    } finally {
+      busy.current = false;
+    }
+  }, [surface.id]);
+
+  const look = useCallback(
+    (edit: Edit, role: Role, stage: Stage) => {
+      wanted.current = { edit, role, stage };
+      void run();
+    },
+    [run],
+  );
+  return { now, look };
+}

@@ -1,0 +1,172 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "wouter";
+import { api, got, type Schemas } from "@/api/client";
+import { useDeliveries, useFacts, useSurfaces } from "@/api/queries";
+import { Button } from "@/parts/Button";
+import { Empty } from "@/parts/Empty";
+import { JobStrip } from "@/parts/JobStrip";
+import { ProblemNote } from "@/parts/ProblemNote";
+import { Swatch } from "@/parts/Swatch";
+import { Verdict } from "@/parts/Verdict";
+
+type DeliveryView = Schemas["DeliveryView"];
+type Part = Schemas["PartView"];
+
+const CHANGES: Record<string, Schemas["Finding"]> = {
+  same: { level: "good", words: "as built", fix: "" },
+  changed: { level: "look", words: "changed since", fix: "" },
+  new: { level: "look", words: "new", fix: "" },
+};
+
+function megabytes(count: number): string {
+  return `${(count / 1024 / 1024).toFixed(2)} MB`;
+}
+
+/** Deliveries: what goes in, what changed, and the way into the game and out again. */
+export function Deliveries({ project }: { project: string }) {
+  const { data: deliveries, error } = useDeliveries(project);
+  const client = useQueryClient();
+  const [problem, setProblem] = useState<unknown>(null);
+  const refresh = () => {
+    for (const list of ["deliveries", "surfaces", "surface"]) void client.invalidateQueries({ queryKey: [list] });
+  };
+  const begin = async () => {
+    try {
+      setProblem(null);
+      const body = { title: "First delivery", name: "first", surfaces: [] };
+      await got(api.POST("/api/projects/{project_id}/deliveries", { params: { path: { project_id: project } }, body }));
+      refresh();
+    } catch (failed) {
+      setProblem(failed);
+    }
+  };
+  if (error) return <div className="p-6"><ProblemNote error={error} /></div>;
+  if (!deliveries) return <div className="h-full" aria-busy />;
+  const [first] = deliveries;
+  if (!first) {
+    return (
+      <Empty title="No delivery yet">
+        <p className="mb-3">A delivery holds the surfaces that go to the game together.</p>
+        {problem !== null && <ProblemNote error={problem} />}
+        <Button look="solid" onClick={() => void begin()}>Start a delivery</Button>
+      </Empty>
+    );
+  }
+  return <One project={project} delivery={first} refresh={refresh} />;
+}
+
+function One({ project, delivery, refresh }: { project: string; delivery: DeliveryView; refresh: () => void }) {
+  const { data: surfaces } = useSurfaces(project);
+  const [job, setJob] = useState<string | null>(null);
+  const [problem, setProblem] = useState<unknown>(null);
+  const params = { path: { delivery_id: delivery.id } };
+  const attempt = async (work: () => Promise<unknown>) => {
+    setProblem(null);
+    try {
+      await work();
+      refresh();
+    } catch (failed) {
+      setProblem(failed);
+    }
+  };
+  const build = () => attempt(async () => { setJob((await got(api.POST("/api/deliveries/{delivery_id}/build", { params }))).id); });
+  const install = () => attempt(async () => { setJob((await got(api.POST("/api/deliveries/{delivery_id}/install", { params }))).id); });
+  const withdraw = () => attempt(() => got(api.POST("/api/deliveries/{delivery_id}/withdraw", { params })));
+  const choose = (id: string, on: boolean) => {
+    const chosen = delivery.document.surfaces.filter((s) => s !== id);
+    const body = { ...delivery.document, surfaces: on ? [...chosen, id] : chosen };
+    return attempt(() => got(api.PUT("/api/deliveries/{delivery_id}", { params, body })));
+  };
+  const newest = delivery.builds[0];
+  const pending = delivery.parts.filter((p) => p.change !== "same").length;
+  return (
+    <div className="flex h-full">
+      <aside aria-label="Surfaces in it" className="w-[220px] shrink-0 overflow-y-auto border-r border-joint p-3.5">
+        <h2 className="font-semibold">{delivery.document.title}</h2>
+        <p className="figures mb-3 text-ink-2">{delivery.document.name}</p>
+        <p className="head mb-1">Surfaces in it</p>
+        <ul className="flex flex-col">
+          {surfaces?.map((surface) => (
+            <li key={surface.id} className="border-t border-mortar">
+              <label className="flex items-center gap-2 py-1">
+                <input type="checkbox" className="accent-verdigris" checked={delivery.document.surfaces.includes(surface.id)}
+                  onChange={(event) => void choose(surface.id, event.target.checked)} />
+                <Swatch contentKey={surface.keys.colour} alt="" size={28} />
+                <span className="truncate">{surface.title}</span>
+              </label>
+            </li>
+          ))}
+        </ul>
+      </aside>
+      <div className="min-w-0 flex-1 overflow-auto">
+        {delivery.parts.length === 0 && <div className="px-8"><Empty title="Nothing in it yet">Tick a surface at the left.</Empty></div>}
+        <table className="w-full">
+          <thead className="sticky top-0 bg-plaster">
+            <tr className="head border-b-2 border-mortar [&>th]:px-2.5 [&>th]:py-1.5">
+              <th className="w-12" aria-label="Picture" />
+              <th>File in the game</th><th>Surface</th><th>Format</th><th className="text-right">Size</th><th className="text-right">Bytes</th><th className="w-32">Since the last build</th>
+            </tr>
+          </thead>
+          <tbody>{delivery.parts.map((part) => <PartRow key={part.path} project={project} part={part} />)}</tbody>
+        </table>
+      </div>
+      <aside aria-label="Build and install" className="flex w-[310px] shrink-0 flex-col gap-3 overflow-y-auto border-l border-joint bg-lime p-3.5">
+        <h2 className="font-semibold">Into the game</h2>
+        {problem !== null && <ProblemNote error={problem} onClose={() => { setProblem(null); }} />}
+        {job && <JobStrip id={job} onDone={() => { setJob(null); refresh(); }} onClose={() => { setJob(null); }} />}
+        <div className="flex gap-2">
+          <Button look={pending ? "solid" : "line"} disabled={job !== null || delivery.parts.length === 0} onClick={() => void build()}>Build</Button>
+          <Button look={pending ? "line" : "solid"} disabled={job !== null || !newest} onClick={() => void install()}>Install</Button>
+          <Button disabled={!delivery.in_game} hint="The game's own files show again; nothing of theirs was changed" onClick={() => void withdraw()}>Take out</Button>
+        </div>
+        <Verdict finding={
+          !newest ? { level: "look", words: "Not built yet", fix: "" }
+          : pending ? { level: "look", words: `${pending} file${pending === 1 ? "" : "s"} changed since build ${newest.number}`, fix: "Build again." }
+          : newest.installed ? { level: "good", words: `Build ${newest.number} is in the game`, fix: "" }
+          : { level: "look", words: `Build ${newest.number} is not installed`, fix: "Install it." }
+        } withFix />
+        <p className="text-small text-ink-2">
+          A delivery is put beside the game&apos;s own files in one stroke. They are never changed, so taking it out restores the game.
+          {" "}<Link href={`/p/${project}/game`} className="underline">See the room</Link>
+        </p>
+        <h3 className="head mt-2">Builds, newest first</h3>
+        <ul>
+          {delivery.builds.map((build) => <BuildRow key={build.id} build={build} />)}
+        </ul>
+      </aside>
+    </div>
+  );
+}
+
+function PartRow({ project, part }: { project: string; part: Part }) {
+  const { data: facts } = useFacts(part.key, "compress");
+  const change = CHANGES[part.change];
+  return (
+    <tr className="border-b border-mortar [&>td]:px-2.5 [&>td]:py-1 hover:bg-lime">
+      <td><Swatch contentKey={part.key} alt="" size={30} longest={96} /></td>
+      <td className="figures">{part.path}</td>
+      <td><Link href={`/p/${project}/bench/${part.surface_id}?map=${part.role}&stage=output`} className="hover:underline">{part.title}</Link></td>
+      <td className="figures">{part.format.toUpperCase()}</td>
+      <td className="figures text-right">{part.width} × {part.height}</td>
+      <td className="figures text-right">{facts?.bytes ? megabytes(facts.bytes) : "…"}</td>
+      <td>{change && <Verdict finding={change} />}</td>
+    </tr>
+  );
+}
+
+function BuildRow({ build }: { build: Schemas["BuildView"] }) {
+  const total = build.manifest.files.reduce((sum, file) => sum + file.bytes, 0);
+  return (
+    <li className="border-t border-mortar py-1.5 text-small">
+      <div className="flex justify-between">
+        <span className="font-semibold">Build {build.number}</span>
+        <span className="figures">{megabytes(total)}</span>
+      </div>
+      <div className="flex justify-between text-ink-2">
+        <span>{build.manifest.files.length} files{build.installed ? ", in the game" : ""}</span>
+        <time dateTime={build.created}>{new Date(`${build.created.replace(/(Z|[+-]\d\d:\d\d)$/, "")}Z`).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}</time>
+      </div>
+    </li>
+  );
+}
