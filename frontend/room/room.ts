@@ -13,13 +13,13 @@ interface Scene {
 
 type Which = "ours" | "original";
 
-function element<T extends HTMLElement>(id: string): T {
+function element(id: string): HTMLElement {
   const found = document.getElementById(id);
   if (!found) throw new Error(`The page has no ${id}`);
-  return found as T;
+  return found;
 }
 
-const canvas = element<HTMLCanvasElement>("room");
+const canvas = element("room") as HTMLCanvasElement;
 const renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
 renderer.outputColorSpace = THREE.LinearSRGBColorSpace; // The shader encodes for itself.
 const scene = new THREE.Scene();

@@ -61,7 +61,7 @@ void main() {
   float glint = pow(max(dot(facing, normalize(sun + eye)), 0.0), power) * (power + 2.0) / 8.0;
   float shine = texture2D(shineMap, uv).r;
   // Daylight from the glass roof, cooler; warm light back from the floor.
-  vec3 sky = mix(vec3(0.16, 0.14, 0.11), vec3(0.46, 0.52, 0.55), facing.y * 0.5 + 0.5);
+  vec3 sky = mix(vec3(0.24, 0.21, 0.17), vec3(0.5, 0.57, 0.6), facing.y * 0.5 + 0.5);
   float corner = smoothstep(0.0, 1.1, vPosition.y) * 0.35 + 0.65;
   vec3 light = albedo * (vec3(1.5, 1.36, 1.12) * lambert + sky * corner + glow);
   light += shine * (vec3(1.4, 1.3, 1.1) * glint * lambert + sky * 0.4 * pow(1.0 - max(dot(facing, eye), 0.0), 4.0));

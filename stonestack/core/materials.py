@@ -39,7 +39,12 @@ class Material(Document):
     )
     cutout: bool = Field(False, title="Cut out", description="Open where alpha is below one half")
     metres: float = Field(
-        2.0, ge=0.1, le=50, multiple_of=0.1, title="Width", description="Metres that one tile covers"
+        2.0,
+        ge=0.1,
+        le=50,
+        multiple_of=0.1,
+        title="Width",
+        description="Metres that one tile covers",
     )
 
     @field_validator("name")

@@ -6,12 +6,12 @@ writes its own part of the output: the result does not depend on the number of t
 
 from __future__ import annotations
 
+import itertools
 import os
 import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
-
 
 _NAME = "band"
 
@@ -44,6 +44,6 @@ def over_bands(work: Callable[[int, int], None], count: int, least: int = 1) -> 
         work(0, count)
         return
     edges = [count * i // bands for i in range(bands + 1)]
-    futures = [_pool().submit(work, a, b) for a, b in zip(edges[:-1], edges[1:], strict=True)]
+    futures = [_pool().submit(work, a, b) for a, b in itertools.pairwise(edges)]
     for future in futures:
         future.result()

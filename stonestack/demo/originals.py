@@ -46,7 +46,9 @@ def _floor(canvas: Canvas) -> Drawn:
 
 
 def _copper(canvas: Canvas) -> Drawn:
-    picture = mix(plain(canvas, hexed("#5b4436")), hexed("#43342b"), step(0, 2, canvas.noise(90, 5, 1)))
+    picture = mix(
+        plain(canvas, hexed("#5b4436")), hexed("#43342b"), step(0, 2, canvas.noise(90, 5, 1))
+    )
     across = np.abs(canvas.x / 128 - np.floor(canvas.x / 128) - np.float32(0.5)) * 128
     height = np.sqrt(np.clip(1 - (across / 9) ** 2, 0, 1)) * 7 + canvas.noise(60, 3, 2)
     return _silt(canvas, picture, 0.4), np.broadcast_to(height, (SIDE, SIDE)).copy(), None
@@ -56,14 +58,20 @@ def _lattice(canvas: Canvas) -> Drawn:
     u, v = _grid(canvas, 128)
     bars = (np.minimum(np.abs(u), np.abs(v)) - np.float32(0.07)) * 128
     bars = np.minimum(bars, (np.hypot(u, v) - np.float32(0.16)) * 128)
-    picture = mix(plain(canvas, hexed("#4b4744")), hexed("#5c4334"), step(0.4, 1.4, canvas.noise(60, 5, 1)))
+    picture = mix(
+        plain(canvas, hexed("#4b4744")), hexed("#5c4334"), step(0.4, 1.4, canvas.noise(60, 5, 1))
+    )
     height = np.clip(-bars, 0, 8) + canvas.noise(6, 3, 2) * np.float32(0.3)
     return _silt(canvas, picture, 0.2), height.astype(np.float32), fill(bars, 1.6)
 
 
 def _wall(canvas: Canvas) -> Drawn:
-    picture = mix(plain(canvas, hexed("#8b8675")), hexed("#6d6a5d"), step(0, 2.4, canvas.noise(200, 6, 1)))
-    picture = mix(picture, hexed("#4b5140"), step(0.9, 1.2, canvas.noise(120, 5, 2)) * np.float32(0.7))
+    picture = mix(
+        plain(canvas, hexed("#8b8675")), hexed("#6d6a5d"), step(0, 2.4, canvas.noise(200, 6, 1))
+    )
+    picture = mix(
+        picture, hexed("#4b5140"), step(0.9, 1.2, canvas.noise(120, 5, 2)) * np.float32(0.7)
+    )
     return _silt(canvas, picture, 0.5), canvas.noise(50, 5, 3) * np.float32(1.6), None
 
 
@@ -75,7 +83,9 @@ def _glass(canvas: Canvas) -> Drawn:
 
 
 def _bed(canvas: Canvas) -> Drawn:
-    picture = mix(plain(canvas, hexed("#423a30")), hexed("#2e2a25"), step(0, 2, canvas.noise(40, 5, 1)))
+    picture = mix(
+        plain(canvas, hexed("#423a30")), hexed("#2e2a25"), step(0, 2, canvas.noise(40, 5, 1))
+    )
     return _silt(canvas, picture, 0.3), canvas.noise(24, 5, 2) * np.float32(2.2), None
 
 
@@ -134,6 +144,9 @@ def _files(name: str, drawn: Drawn, settings: dict[str, object]) -> dict[str, by
         ("normal", "_n"): (normals, BlockFormat.BC5),
         ("shine", "_s"): (shine, BlockFormat.BC4),
     }
+    if cover is not None:
+        opening = Picture(cover[..., np.newaxis], Space.DATA, wraps=True)
+        maps[("opening", "_a")] = (opening, BlockFormat.BC4)
     files = {
         f"textures/{name}{suffix}.dds": codecs.dds.write(codecs.compress(made, format_))
         for (_, suffix), (made, format_) in maps.items()

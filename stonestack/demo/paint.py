@@ -6,6 +6,7 @@ lies in planes, shape (3, height, width), since brushes work plane by plane.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -77,10 +78,10 @@ class Canvas:
         return (total[..., 0] / np.float32(spread)).astype(np.float32)
 
 
-def step(edge: float, soft: float, values: Floats) -> Floats:
+def step(edge: float, soft: float, values: NDArray[np.floating]) -> Floats:
     """Return 0 below ``edge``, 1 above, with a smooth ramp ``soft`` wide."""
     slope = 1 / max(soft, 1e-6)
-    t = values * np.float32(slope)
+    t = values.astype(np.float32, copy=False) * np.float32(slope)
     t += np.float32(0.5 - edge * slope)
     np.clip(t, 0, 1, out=t)
     bend = t * np.float32(-2)
@@ -142,14 +143,16 @@ def relief_light(
         down = (np.roll(height, -1, 0) - np.roll(height, 1, 0)) / 2
         along = (np.roll(height, -1, 1) - np.roll(height, 1, 1)) / 2
     else:
-        down, along = np.gradient(height)
-    turn = np.radians(angle)
-    slope = -(along * np.cos(turn) - down * np.sin(turn))
-    return (1 + np.tanh(slope * strength) * np.float32(0.5)).astype(np.float32)
+        down = np.asarray(np.gradient(height, axis=0))
+        along = np.asarray(np.gradient(height, axis=1))
+    turn = math.radians(angle)
+    slope = -(along * math.cos(turn) - down * math.sin(turn))
+    factor: Floats = (1 + np.tanh(slope * strength) * np.float32(0.5)).astype(np.float32)
+    return factor
 
 
 def uneven(canvas: Canvas, cx: float, cy: float, dark: float) -> Floats:
-    """Return the fall-off of a lamp at (cx, cy), in shares of the sides: 1 there, down to ``dark``."""
+    """Return the fall-off of a lamp: 1 at (cx, cy), in shares of the sides, down to ``dark``."""
     dx = canvas.x / canvas.width - np.float32(cx)
     dy = canvas.y / canvas.height - np.float32(cy)
     return (np.float32(dark) + np.float32(1 - dark) / (1 + 2.2 * (dx * dx + dy * dy))).astype(
@@ -176,9 +179,7 @@ def photographed(picture: Floats, light: Floats, grain: float, seed: int) -> Byt
     return np.ascontiguousarray(colour.to_bytes(stored).transpose(1, 2, 0))
 
 
-def cells(
-    canvas: Canvas, count: int, salt: int
-) -> tuple[Floats, Floats, NDArray[np.int64]]:
+def cells(canvas: Canvas, count: int, salt: int) -> tuple[Floats, Floats, NDArray[np.int64]]:
     """Return distances to the nearest and second nearest of scattered points, and whose.
 
     Returns
@@ -200,9 +201,10 @@ def cells(
     half = Canvas((canvas.width + 1) // 2, (canvas.height + 1) // 2, 0)
     grid = np.stack(np.broadcast_arrays(half.x * 2, half.y * 2), axis=-1).reshape(-1, 2)
     distance, index = KDTree(points).query(grid.astype(np.float32), k=2)
-    near = distance.astype(np.float32).reshape(half.height, half.width, 2)
+    near = np.asarray(distance, np.float32).reshape(half.height, half.width, 2)
     near = resample(near, half.width * 2, half.height * 2, "lanczos", False)
-    owner = (index[:, 0] % count).reshape(half.height, half.width).repeat(2, 0).repeat(2, 1)
+    nearest = np.asarray(index)[:, 0] % count
+    owner = nearest.reshape(half.height, half.width).repeat(2, 0).repeat(2, 1)
     cut = (slice(0, canvas.height), slice(0, canvas.width))
     first, second = near[..., 0][cut], near[..., 1][cut]
     return np.ascontiguousarray(first), np.ascontiguousarray(second), owner[cut].astype(np.int64)

@@ -35,7 +35,7 @@ _TITLES = {
 
 _MATERIALS = {
     "floor_encaustic": (Substance.TILE, 0.55, False, 2.4),
-    "rib_copper": (Substance.METAL, 0.6, False, 1.8),
+    "rib_copper": (Substance.METAL, 0.45, False, 1.8),
     "lattice_iron": (Substance.METAL, 0.5, True, 1.6),
     "wall_limewash": (Substance.PLASTER, 0.15, False, 3.0),
     "glass_bottle": (Substance.GLASS, 0.85, False, 1.2),
@@ -51,7 +51,7 @@ _RELIEF: dict[str, tuple[HeightFromColour, NormalFromHeight, SpecularFromColour]
     "rib_copper": (
         HeightFromColour(broad=0.2, fine=0.4),
         NormalFromHeight(relief=1.0),
-        SpecularFromColour(low=0.15, high=0.6, invert=True),
+        SpecularFromColour(low=0.06, high=0.3, invert=True),
     ),
     "lattice_iron": (
         HeightFromColour(broad=0.2, fine=0.5),
@@ -96,9 +96,7 @@ def make(ws: Workspace) -> None:
         drawn = {name: pool.submit(_drawn, name) for name in SOURCES}
         make_game_folder(game)
         project = projects.create(ws, "Saltglass", game)
-        made = [
-            _surface(ws, project.id, name, drawn[name].result()) for name in SOURCES
-        ]
+        made = [_surface(ws, project.id, name, drawn[name].result()) for name in SOURCES]
     delivery = deliveries.create(
         ws,
         project.id,

@@ -119,7 +119,7 @@ def floor_pattern(canvas: Canvas, tile: float, worn: float) -> Floats:
     fine = canvas.noise(5, 2, 8) * np.float32(0.022) + canvas.noise(60, 3, 9) * np.float32(0.02)
     picture = toned(picture, 1 + fine)
 
-    groove = step(0.016 * scale, 3.0, edge + chip)
+    groove = step(0.016 * tile, 3.0, edge + chip)
     height = groove * 3 - clay * np.float32(0.8) + canvas.noise(7, 3, 10) * np.float32(0.12)
     mortar = toned(plain(canvas, hexed("#6f675a")), 1 + canvas.noise(6, 3, 12) * np.float32(0.09))
     moss = step(0.35, 0.8, canvas.noise(120, 4, 13))
@@ -188,7 +188,9 @@ def copper_pattern(canvas: Canvas, bay: float, patina: float) -> Floats:
         picture = mix(picture, hexed("#8fc2ab"), (streak * np.float32(0.65)).astype(np.float32))
         picture = mix(picture, hexed("#33574f"), np.clip(fill(rivet - 10) - head, 0, 1) * 0.7)
         picture = mix(picture, hexed("#8a5a40"), head * np.float32(0.35))
-    picture = mix(picture, hexed("#a3684a"), crest * step(-0.4, 1.6, canvas.noise(60, 4, 14)) * 0.75)
+    picture = mix(
+        picture, hexed("#a3684a"), crest * step(-0.4, 1.6, canvas.noise(60, 4, 14)) * 0.75
+    )
     shade = relief_light(height.astype(np.float32), 0.34, wraps=canvas.wraps)
     return toned(picture, shade * (1 - np.float32(0.25) * np.exp(-np.abs(from_seam - 21) / 6)))
 
@@ -233,7 +235,8 @@ def lattice_pattern(canvas: Canvas, cell: float, rust: float) -> tuple[Floats, F
 
     def dome(distance: Floats, reach: float, tall: float) -> Floats:
         inside = np.clip(-distance / reach, 0, 1)
-        return (np.sqrt(1 - (1 - inside) ** 2) * tall).astype(np.float32)
+        tops: Floats = (np.sqrt(1 - (1 - inside) ** 2) * tall).astype(np.float32)
+        return tops
 
     height = np.max(
         [
@@ -256,7 +259,9 @@ def lattice_pattern(canvas: Canvas, cell: float, rust: float) -> tuple[Floats, F
     wear = canvas.noise(70, 5, 4, fall=0.62) + canvas.noise(9, 3, 5) * np.float32(0.35)
     edge = np.exp(shape / np.float32(6)) * np.float32(0.7)
     chip = step(1.35 - rust, 0.4, wear + edge)
-    iron = mix(plain(canvas, hexed("#7b4527")), hexed("#4d2c1e"), step(0, 1.4, canvas.noise(24, 4, 6)))
+    iron = mix(
+        plain(canvas, hexed("#7b4527")), hexed("#4d2c1e"), step(0, 1.4, canvas.noise(24, 4, 6))
+    )
     iron = mix(iron, hexed("#b0703a"), step(1.2, 0.8, canvas.noise(12, 3, 7)))
     picture = mix(paint, iron, chip)
     drip = step(1.2, 0.8, canvas.noise(10, 2, 8, stretch=18))
@@ -305,7 +310,9 @@ def plaster_pattern(canvas: Canvas, stain: float) -> Floats:
         inside = step(0, 0.24, np.minimum(angle, sweep - angle)) * step(0, 0.12, 1 - np.abs(away))
         hollow = (away * away - 1) * np.float32(2.6) * inside
         lip = np.exp(-(((away - 1) / 0.07) ** 2)) + np.exp(-(((away + 1) / 0.07) ** 2))
-        height[part] += hollow + lip * np.float32(1.7) * step(0, 0.3, np.minimum(angle, sweep - angle))
+        height[part] += hollow + lip * np.float32(1.7) * step(
+            0, 0.3, np.minimum(angle, sweep - angle)
+        )
         scratch = np.sin(away * rng.uniform(26, 44) + rng.random() * 6) * np.float32(0.24)
         height[part] += scratch * inside
         tone[part] += np.float32(rng.normal(0, 0.016)) * inside
@@ -400,7 +407,9 @@ def peat_pattern(canvas: Canvas, moss: float) -> Floats:
     tone = rng.normal(0, 1, 2600).astype(np.float32)[owner]
     crumb = np.clip((second - first) / 9, 0, 1).astype(np.float32)
     fibre = canvas.noise(5, 3, 3, stretch=0.16) + canvas.noise(5, 3, 4, stretch=7)
-    height = crumb * 3 + canvas.noise(120, 4, 5) * 2 + fibre * np.float32(0.4) + tone * np.float32(0.5)
+    height = (
+        crumb * 3 + canvas.noise(120, 4, 5) * 2 + fibre * np.float32(0.4) + tone * np.float32(0.5)
+    )
     earth = mix(plain(canvas, hexed("#43301f")), hexed("#271b12"), step(0, 2, tone))
     earth = mix(earth, hexed("#6d5136"), step(1.15, 0.9, fibre) * np.float32(0.75))
     earth = toned(earth, np.float32(0.55) + crumb * np.float32(0.5))

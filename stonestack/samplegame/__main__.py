@@ -19,9 +19,7 @@ def main() -> int:
     parser = argparse.ArgumentParser(prog="saltglass", description=__doc__)
     parser.add_argument("folder", type=Path)
     parser.add_argument("--port", type=int, default=0)
-    parser.add_argument(
-        "--with-parent", action="store_true", help="end when standard input closes"
-    )
+    parser.add_argument("--with-parent", action="store_true", help="end when standard input closes")
     options = parser.parse_args()
     try:
         app = create_app(options.folder.resolve())

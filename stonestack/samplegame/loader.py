@@ -180,7 +180,12 @@ class _Loading:
             raise ValueError("metres or gloss is out of range")
         textures = {slot: self._texture(path) for slot, path in slots.items()}
         return Wear(
-            name, gloss, bool(data.get("cutout")), metres, textures, f"{layer}/materials/{name}.json"
+            name,
+            gloss,
+            bool(data.get("cutout")),
+            metres,
+            textures,
+            f"{layer}/materials/{name}.json",
         )
 
     def _resolved(self, link: str) -> str:
@@ -259,7 +264,9 @@ class _Loading:
             path = file.relative_to(root).as_posix()
             if path == "delivery.json" or f"{layer}/{path}" in self.looked_up:
                 continue
-            why = "nothing in the room uses it" if path in self.known else _nearest(path, self.known)
+            why = (
+                "nothing in the room uses it" if path in self.known else _nearest(path, self.known)
+            )
             self.say(Word.IGNORED, f"{layer}/{path}", why)
 
 

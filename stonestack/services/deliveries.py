@@ -14,8 +14,8 @@ from stonestack.core import codecs, materials
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.deliveries import MANIFEST, Delivery, Manifest, add_file, manifest
 from stonestack.core.errors import BadRequest
-from stonestack.core.roles import Role
 from stonestack.core.parallel import cores
+from stonestack.core.roles import Role
 from stonestack.core.surface import Map, Node, Stage, Surface, plan
 from stonestack.core.targets import TARGETS, Target
 from stonestack.services import installing
@@ -150,7 +150,10 @@ def build(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
         document = _document(row)
         target = _target(session, row)
         chosen = [
-            (surface_id, current_document(session, must(session, SurfaceRow, surface_id, "surface")))
+            (
+                surface_id,
+                current_document(session, must(session, SurfaceRow, surface_id, "surface")),
+            )
             for surface_id in document.surfaces
         ]
         shown = {sid: material_service.of_surface(session, sid) for sid, _ in chosen}
@@ -291,9 +294,7 @@ def _view(ws: Workspace, session: Session, row: DeliveryRow) -> DeliveryView:
     document = _document(row)
     target = _target(session, row)
     builds = session.exec(
-        select(BuildRow)
-        .where(BuildRow.delivery_id == row.id)
-        .order_by(col(BuildRow.number).desc())
+        select(BuildRow).where(BuildRow.delivery_id == row.id).order_by(col(BuildRow.number).desc())
     ).all()
     last = BuildRecord.model_validate_json(builds[0].manifest) if builds else None
     parts: list[PartView] = []

@@ -151,6 +151,4 @@ class Jobs:
             )
             self._change(job_id, state=JobState.FAILED, doing="Failed", problem=problem)
         else:
-            self._change(
-                job_id, state=JobState.DONE, progress=1.0, doing="Done", result=result
-            )
+            self._change(job_id, state=JobState.DONE, progress=1.0, doing="Done", result=result)

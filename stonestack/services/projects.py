@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from pydantic import BaseModel
-from sqlmodel import select
+from sqlmodel import col, select
 
 from stonestack.core.errors import BadRequest
 from stonestack.core.roles import ROLES
@@ -33,7 +33,9 @@ def view(row: ProjectRow) -> ProjectView:
 def listed(ws: Workspace) -> list[ProjectView]:
     """Return all projects, oldest first."""
     with ws.session() as session:
-        return [view(row) for row in session.exec(select(ProjectRow).order_by(ProjectRow.created))]
+        return [
+            view(row) for row in session.exec(select(ProjectRow).order_by(col(ProjectRow.created)))
+        ]
 
 
 def get(ws: Workspace, project_id: str) -> ProjectView:

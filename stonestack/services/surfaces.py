@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from enum import StrEnum
 
 from pydantic import BaseModel, ValidationError
@@ -300,7 +301,7 @@ def _state(session: Session, row: SurfaceRow, document: Surface) -> SurfaceState
     return SurfaceState.DRAFT
 
 
-def _validated(make):  # type: ignore[no-untyped-def]
+def _validated(make: Callable[[], Surface]) -> Surface:
     """Run a change of a document and put its model's objections into words for the person."""
     try:
         return make()

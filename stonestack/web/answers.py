@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import traceback
+from collections.abc import Sequence
 
 from flask import Flask, Response
 from pydantic import BaseModel, TypeAdapter, ValidationError
@@ -21,7 +22,7 @@ def model(value: BaseModel, status: int = 200) -> Response:
     return Response(value.model_dump_json(), status, mimetype="application/json")
 
 
-def models(values: list[BaseModel] | list[str]) -> Response:
+def models(values: Sequence[BaseModel] | Sequence[str]) -> Response:
     """Answer with a list of models or words."""
     data = TypeAdapter(list).dump_json(list(values))
     return Response(data, mimetype="application/json")

@@ -5,7 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from flask import Response, g, send_from_directory
-from flask_openapi3 import Info, OpenAPI
+from flask_openapi3.models.info import Info
+from flask_openapi3.openapi import OpenAPI
 
 from stonestack import __version__
 from stonestack.core.errors import NotFound

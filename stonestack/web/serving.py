@@ -6,6 +6,7 @@ import socket
 
 from waitress.server import create_server
 
+from stonestack.services.warming import warm
 from stonestack.services.workspace import Workspace
 from stonestack.web.app import STATIC, create_app
 
@@ -49,6 +50,7 @@ def serve(ws: Workspace, port: int | None, path: str = "") -> int:
         print(f"Port {port} cannot be used ({error.strerror}). Choose another with --port.")
         return 2
     print(f"Stone Stack is ready: http://127.0.0.1:{server.effective_port}/{path}", flush=True)
+    ws.jobs.start("Prepare pictures", lambda progress: warm(ws, progress))
     try:
         server.run()
     except KeyboardInterrupt:

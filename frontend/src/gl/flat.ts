@@ -1,9 +1,11 @@
 import * as THREE from "three";
 import { SRGB, VECTORS } from "./shaders";
 import { Stagehand } from "./stagehand";
-import { flatTexture, Textures, type Loaded, type TextureSource } from "./textures";
+import { flatTexture, Textures, type Kind, type Loaded, type TextureSource } from "./textures";
 
 export type Channel = "all" | "r" | "g" | "b" | "a";
+
+const KINDS: readonly Kind[] = ["colour", "vector", "data"];
 
 export interface FlatLook {
   /** What is shown, and what is left of the wipe. */
@@ -15,10 +17,6 @@ export interface FlatLook {
   seams: boolean;
   channel: Channel;
   backdrop: "grey" | "white" | "checks";
-  /** Both are vectors, whose third channel may have to be rebuilt. */
-  vectors: boolean;
-  /** One-channel data is shown as grey. */
-  grey: boolean;
   zoom: number;
   panX: number;
   panY: number;
@@ -29,16 +27,17 @@ precision highp float;
 uniform sampler2D rightMap, leftMap;
 uniform vec2 rightSize, leftSize, view, pan;
 uniform float repeats, zoom, wipe, seams;
-uniform int channel, backdrop;
-uniform bool rightDecode, leftDecode, rightTwo, leftTwo, vectors, grey, colour, hasLeft;
+uniform int channel, backdrop, rightKind, leftKind;
+uniform bool rightDecode, leftDecode, rightTwo, leftTwo, hasLeft;
 ${SRGB}
 ${VECTORS}
 
-vec4 shown(vec4 texel, bool decode, bool two) {
-  if (vectors) return vec4(readVector(texel, two, 1.0) * 0.5 + 0.5, 1.0);
-  if (grey) return vec4(texel.rrr, 1.0);
+// Kinds: 0 colour, 1 vectors whose third channel may have to be rebuilt, 2 data shown as grey.
+vec4 shown(vec4 texel, int kind, bool decode, bool two) {
+  if (kind == 1) return vec4(readVector(texel, two, 1.0) * 0.5 + 0.5, 1.0);
+  if (kind == 2) return vec4(texel.rrr, 1.0);
   vec4 c = texel;
-  if (colour && !decode) c.rgb = toSrgb(c.rgb);
+  if (!decode) c.rgb = toSrgb(c.rgb);
   return c;
 }
 
@@ -52,7 +51,7 @@ void main() {
   vec2 uv = ((p - view * 0.5) / scale + pan * whole) / size + repeats * 0.5;
   // Both are sampled everywhere, so that levels are chosen rightly on the line of the wipe.
   vec4 rightTexel = texture2D(rightMap, uv), leftTexel = texture2D(leftMap, uv);
-  vec4 c = onLeft ? shown(leftTexel, leftDecode, leftTwo) : shown(rightTexel, rightDecode, rightTwo);
+  vec4 c = onLeft ? shown(leftTexel, leftKind, leftDecode, leftTwo) : shown(rightTexel, rightKind, rightDecode, rightTwo);
   bool outside = any(lessThan(uv, vec2(0.0))) || any(greaterThan(uv, vec2(repeats)));
   vec3 ground = vec3(0.467);
   vec3 behind = ground;
@@ -116,9 +115,8 @@ export class FlatView {
         leftDecode: { value: false },
         rightTwo: { value: false },
         leftTwo: { value: false },
-        vectors: { value: false },
-        grey: { value: false },
-        colour: { value: false },
+        rightKind: { value: 0 },
+        leftKind: { value: 0 },
         hasLeft: { value: false },
       },
     });
@@ -141,8 +139,8 @@ export class FlatView {
         look.left ? this.textures.load(look.left) : null,
       ]);
       if (turn !== this.turn) return;
-      this.place("right", right);
-      this.place("left", left);
+      this.place("right", right, look.right);
+      this.place("left", left, look.left);
       this.value("hasLeft", left !== null);
       this.onShown(right);
       this.apply(look);
@@ -171,14 +169,12 @@ export class FlatView {
     this.value("seams", look.seams ? 1 : 0);
     this.value("channel", ["all", "r", "g", "b", "a"].indexOf(look.channel));
     this.value("backdrop", ["grey", "white", "checks"].indexOf(look.backdrop));
-    this.value("vectors", look.vectors);
-    this.value("grey", look.grey);
-    this.value("colour", look.right?.colour ?? false);
     this.hand.ask();
   }
 
-  private place(side: "right" | "left", loaded: Loaded | null) {
-    if (!loaded) return;
+  private place(side: "right" | "left", loaded: Loaded | null, source: TextureSource | null) {
+    if (!loaded || !source) return;
+    this.value(`${side}Kind`, KINDS.indexOf(source.kind));
     this.value(`${side}Map`, loaded.texture);
     this.value(`${side}Size`, new THREE.Vector2(loaded.width, loaded.height));
     this.value(`${side}Decode`, loaded.decode);

@@ -129,13 +129,11 @@ export class LightView {
   async show(look: LightLook): Promise<void> {
     const turn = ++this.turn;
     try {
-      const slots: Slot[] = ["colour", "normal", "specular", "alpha"];
-      const found = await Promise.all(
-        slots.map((slot) => {
-          const source = look.maps[slot];
-          return source ? this.textures.load(source) : null;
-        }),
-      );
+      const load = (slot: Slot) => {
+        const source = look.maps[slot];
+        return source ? this.textures.load(source) : Promise.resolve(null);
+      };
+      const found = await Promise.all([load("colour"), load("normal"), load("specular"), load("alpha")]);
       if (turn !== this.turn) return;
       const [colour, normal, specular, alpha] = found;
       this.each("colourMap", colour?.texture ?? this.white);

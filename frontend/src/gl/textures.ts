@@ -7,9 +7,11 @@ export interface TextureSource {
   key: string;
   /** Compressed stages come as blocks in KTX2; all others as pictures. */
   compressed: boolean;
-  /** Whether the numbers are colour, stored in sRGB. */
-  colour: boolean;
+  kind: Kind;
 }
+
+/** What the numbers mean: colour stored in sRGB, unit vectors, or plain data. */
+export type Kind = "colour" | "vector" | "data";
 
 export interface Loaded {
   texture: THREE.Texture;
@@ -69,13 +71,13 @@ export class Textures {
     }
   }
 
-  private async picture({ key, colour }: TextureSource): Promise<Loaded> {
+  private async picture({ key, kind }: TextureSource): Promise<Loaded> {
     const texture = await this.images.loadAsync(pictureUrl(key));
     texture.flipY = false;
-    texture.colorSpace = colour ? THREE.SRGBColorSpace : THREE.NoColorSpace;
+    texture.colorSpace = kind === "colour" ? THREE.SRGBColorSpace : THREE.NoColorSpace;
     texture.generateMipmaps = true;
     texture.minFilter = THREE.LinearMipmapLinearFilter;
-    const image = texture.image as HTMLImageElement;
+    const image = texture.image;
     return this.ready(texture, image.width, image.height, false, "picture");
   }
 
@@ -86,7 +88,7 @@ export class Textures {
     // Without the sRGB variant of the block formats the shader decodes instead.
     const decode = srgb && isBlocks && !this.renderer.extensions.has("WEBGL_compressed_texture_s3tc_srgb");
     if (decode) texture.colorSpace = THREE.NoColorSpace;
-    const image = texture.image as { width: number; height: number };
+    const image = texture.image;
     texture.minFilter = THREE.LinearMipmapLinearFilter;
     return this.ready(texture, image.width, image.height, decode, NAMES.get(texture.format) ?? "RGBA8");
   }

@@ -264,27 +264,28 @@ def decode_colours(
     for block in range(start, stop):
         place = block * stride + at
         for k in range(2):
-            c = np.int32(data[place + 2 * k]) | (np.int32(data[place + 2 * k + 1]) << 8)
-            r = c >> 11
-            g = (c >> 5) & 63
-            b = c & 31
+            packed = np.int32(data[place + 2 * k]) | (np.int32(data[place + 2 * k + 1]) << 8)
+            r = packed >> 11
+            g = (packed >> 5) & 63
+            b = packed & 31
             palette[k, 0] = (r << 3) | (r >> 2)
             palette[k, 1] = (g << 2) | (g >> 4)
             palette[k, 2] = (b << 3) | (b >> 2)
             palette[k, 3] = 255
-        c0 = np.int32(data[place]) | (np.int32(data[place + 1]) << 8)
-        c1 = np.int32(data[place + 2]) | (np.int32(data[place + 3]) << 8)
+        first = np.int32(data[place]) | (np.int32(data[place + 1]) << 8)
+        second = np.int32(data[place + 2]) | (np.int32(data[place + 3]) << 8)
+        blended = four or first > second
         for c in range(3):
-            a = palette[0, c]
-            b = palette[1, c]
-            if four or c0 > c1:
-                palette[2, c] = (2 * a + b + 1) // 3
-                palette[3, c] = (a + 2 * b + 1) // 3
+            e0 = palette[0, c]
+            e1 = palette[1, c]
+            if blended:
+                palette[2, c] = (2 * e0 + e1 + 1) // 3
+                palette[3, c] = (e0 + 2 * e1 + 1) // 3
             else:
-                palette[2, c] = (a + b + 1) // 2
+                palette[2, c] = (e0 + e1 + 1) // 2
                 palette[3, c] = 0
         palette[2, 3] = 255
-        palette[3, 3] = 255 if (four or c0 > c1) else 0
+        palette[3, 3] = 255 if blended else 0
         bits = np.uint32(0)
         for byte in range(4):
             bits |= np.uint32(data[place + 4 + byte]) << np.uint32(8 * byte)

@@ -124,8 +124,7 @@ def encode_scalar(
                     t = np.int32(fitted[i, lane] if better else index[i, lane])
                     # Position 7 is end0 (index 0), position 0 is end1 (index 1); between
                     # them the indices 2..7 run from end0 to end1.
-                    code = 8 - t
-                    code = 0 if t == 7 else (1 if t == 0 else code)
+                    code = 0 if t == 7 else (1 if t == 0 else 8 - int(t))
                     bits |= np.uint64(code) << np.uint64(3 * i)
             place = (first + lane) * stride + at
             out[place] = np.uint8(hi)

@@ -116,6 +116,4 @@ def _looks_like_tga(data: bytes) -> bool:
     depths = (8, 16) if paletted or grey else (15, 16, 24, 32)
     if depth not in depths or flags & 0xC0:
         return False
-    if paletted and (map_type != 1 or entry not in (15, 16, 24, 32)):
-        return False
-    return True
+    return not (paletted and (map_type != 1 or entry not in (15, 16, 24, 32)))

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from stonestack.core import colour
-from stonestack.core.image import Picture, Space
+from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.resize import resample
 from stonestack.core.roles import Role
 from stonestack.core.stepkind import StepKind, StepParams
@@ -65,7 +65,7 @@ def height_from_colour(picture: Picture, params: HeightFromColour) -> Picture:
     return Picture(scaled.astype(np.float32), Space.DATA, wraps=picture.wraps)
 
 
-def _below(values: np.ndarray, samples: int, wraps: bool) -> np.ndarray:  # type: ignore[type-arg]
+def _below(values: Floats, samples: int, wraps: bool) -> Floats:
     """Return the part that ``samples`` across the width can still show."""
     height, width = values.shape[:2]
     if samples >= width:

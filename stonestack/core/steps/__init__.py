@@ -7,8 +7,8 @@ from typing import Annotated
 from pydantic import Field
 
 from stonestack.core.derive import alpha, height, normal, specular
-from stonestack.core.steps import levels, tone
 from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.steps import levels, tone
 from stonestack.core.tile import boundary, light
 
 __all__ = ["STEPS", "Step", "StepKind", "StepParams"]

@@ -180,7 +180,7 @@ def _search(seen: Floats, low: int, high: int, price: float) -> int:
     def badness(picture: Floats, kept: int) -> float:
         total = picture.shape[1]
         apart = float(np.abs(picture[:, : total - kept] - picture[:, kept:]).mean())
-        return apart / unrelated + price * (1 - kept / total)
+        return float(apart / unrelated + price * (1 - kept / total))
 
     ratio = small_width / width
     first, last = round(low * ratio), min(round(high * ratio), small_width - 1)
@@ -236,7 +236,8 @@ def _evened(present: Floats, wanted: Floats) -> Floats:
     factor = (wanted.mean(axis=2, keepdims=True) + floor) / (
         present.mean(axis=2, keepdims=True) + floor
     )
-    return np.clip(factor, np.float32(1 / _TONE), np.float32(_TONE))
+    evened: Floats = np.clip(factor, np.float32(1 / _TONE), np.float32(_TONE))
+    return evened
 
 
 def _as_seen(pixels: Floats, like: Picture) -> Floats:
@@ -250,11 +251,11 @@ def _as_seen(pixels: Floats, like: Picture) -> Floats:
 
 def _cost(left: Floats, right: Floats, closed: bool) -> Floats:
     """Return the price of switching at each place: what differs there and around it."""
-    from scipy.ndimage import uniform_filter
+    from scipy.ndimage import uniform_filter1d
 
     gap = np.square(left - right).sum(axis=2)
-    mode = ["wrap" if closed else "nearest", "nearest"]
-    around: Floats = uniform_filter(gap, size=5, mode=mode).astype(np.float32)
+    along = uniform_filter1d(gap, size=5, axis=0, mode="wrap" if closed else "nearest")
+    around: Floats = uniform_filter1d(along, size=5, axis=1, mode="nearest").astype(np.float32)
     return around + np.float32(1e-5)
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
 from stonestack.core.image import Floats, Picture, premultiplied
@@ -47,16 +46,17 @@ def light_field(picture: Picture) -> Floats:
     """
     width, height = min(_GRID, picture.width), min(_GRID, picture.height)
     small = resample(premultiplied(picture), width, height, "box", False)
+    opacity: Floats
     if picture.alpha:
-        opacity: NDArray[np.float64] = small[..., -1].astype(np.float64).ravel()
-        body = small[..., :-1] / np.maximum(small[..., -1:], 1e-3)
+        opacity = small[..., -1]
+        body = small[..., :-1] / np.maximum(small[..., -1:], np.float32(1e-3))
     else:
-        opacity = np.ones(width * height)
+        opacity = np.ones(small.shape[:2], np.float32)
         body = small
     bright = body.mean(axis=2, dtype=np.float64).reshape(width * height, 1)
     target = np.log(np.maximum(bright, _FLOOR))
     terms = _terms(_steps(width), _steps(height)).reshape(width * height, -1)
-    root = np.sqrt(opacity)[:, np.newaxis]
+    root = np.sqrt(opacity.ravel())[:, np.newaxis]
     found, *_ = np.linalg.lstsq(terms * root, target * root, rcond=None)
     found[0] = 0
     field = (terms @ found).reshape(height, width, -1).astype(np.float32)

@@ -71,7 +71,6 @@ def detail(picture: Picture) -> Floats:
     from scipy.ndimage import uniform_filter
 
     body = colour.to_srgb(picture.body) if picture.space is Space.LINEAR else picture.body
-    mode = "wrap" if picture.wraps else "nearest"
-    smooth = uniform_filter(body, size=(3, 3, 1), mode=mode)
+    smooth = uniform_filter(body, size=(3, 3, 1), mode="wrap" if picture.wraps else "nearest")
     result: Floats = np.abs(body - smooth).mean(axis=2).astype(np.float32)
     return result

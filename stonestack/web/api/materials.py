@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3 import OpenAPI
+from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, RootModel
 
 from stonestack.core.materials import Material

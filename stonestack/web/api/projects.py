@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3 import OpenAPI
+from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, RootModel
 
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
@@ -76,9 +76,7 @@ def knowledge() -> Knowledge:
     """Return the tables of core as the front end needs them."""
     return Knowledge(
         roles={
-            role: RoleWords(
-                title=i.title, hint=i.hint, suffix=i.suffix, formats=list(i.formats)
-            )
+            role: RoleWords(title=i.title, hint=i.hint, suffix=i.suffix, formats=list(i.formats))
             for role, i in ROLES.items()
         },
         formats={f: FormatWords(title=i.title, hint=i.hint) for f, i in FORMATS.items()},

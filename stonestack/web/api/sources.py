@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3 import FileStorage, OpenAPI
+from flask_openapi3.models.file import FileStorage
+from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, RootModel
 
 from stonestack.services import sources

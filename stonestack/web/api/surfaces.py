@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3 import OpenAPI
+from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
 from stonestack.core.edits import Edit
@@ -99,9 +99,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.post("/api/surfaces/<surface_id>/preview", responses={200: PreviewKey})
     def preview_surface(path: SurfacePath, body: PreviewRequest) -> Response:
-        node = surfaces.preview(
-            ws, path.surface_id, body.edit, body.role, body.stage, body.longest
-        )
+        node = surfaces.preview(ws, path.surface_id, body.edit, body.role, body.stage, body.longest)
         return model(PreviewKey(key=node.key if node else None))
 
     @app.post("/api/surfaces/<surface_id>/deliver", responses={200: JobView})

@@ -6,6 +6,7 @@ import { FlatView, type Channel, type FlatLook } from "@/gl/flat";
 import type { Loaded, TextureSource } from "@/gl/textures";
 import { Choice } from "@/parts/Choice";
 import { ProblemNote } from "@/parts/ProblemNote";
+import { kindOf } from "./kinds";
 import { Pane } from "./Pane";
 import type { Passing } from "./passing";
 
@@ -14,7 +15,11 @@ type Repeat = (typeof REPEATS)[number];
 
 function source(surface: SurfaceView, role: Role, stage: Stage): TextureSource | null {
   const key = surface.keys[role]?.[stage];
-  return key ? { key, compressed: stage === "compress", colour: role === "colour" } : null;
+  if (!key) return null;
+  // At the start a derived map is still the map that it comes from.
+  const origin = surface.document.maps.find((m) => m.role === role)?.origin;
+  const seen = stage === "source" && origin?.kind === "map" ? origin.role : role;
+  return { key, compressed: stage === "compress", kind: kindOf(seen) };
 }
 
 /** The map laid flat, at the chosen stage; the wipe shows its source beside it. */
@@ -42,7 +47,7 @@ export function FlatPane({
 
   const current =
     passing?.role === role
-      ? { key: passing.key, compressed: passing.stage === "compress", colour: role === "colour" }
+      ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(role) }
       : source(surface, role, stage);
   const before = stage === "source" ? null : source(surface, role, "source");
   const facts = useFacts(surface.keys[role]?.[stage], stage);
@@ -54,8 +59,6 @@ export function FlatPane({
     seams,
     channel,
     backdrop: "checks",
-    vectors: role === "normal",
-    grey: role !== "colour" && role !== "normal",
     ...place,
   };
   const latest = useRef(look);

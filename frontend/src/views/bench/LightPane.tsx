@@ -6,6 +6,7 @@ import { Choice } from "@/parts/Choice";
 import { Hint } from "@/parts/Hint";
 import { SunIcon } from "@/parts/icons";
 import { ProblemNote } from "@/parts/ProblemNote";
+import { kindOf } from "./kinds";
 import { Pane } from "./Pane";
 import type { Passing } from "./passing";
 
@@ -146,12 +147,12 @@ export function LightPane({ surface, passing }: { surface: SurfaceView; passing:
 }
 
 function slotSource(surface: SurfaceView, slot: Slot, passing: Passing | null): TextureSource | null {
-  const colour = slot === "colour";
-  if (passing?.role === slot) return { key: passing.key, compressed: false, colour };
+  const kind = kindOf(slot);
+  if (passing?.role === slot) return { key: passing.key, compressed: false, kind };
   const map = surface.document.maps.find((m) => m.role === (slot satisfies Role));
   const key = surface.keys[slot]?.compress;
   if (!map || !key || (slot === "alpha" && !map.delivered)) return null;
-  return { key, compressed: true, colour };
+  return { key, compressed: true, kind };
 }
 
 /** Where the light stands, seen from above: near the middle is high. */
@@ -191,7 +192,7 @@ function Small({
           type="number"
           min={0}
           max={most}
-          className="figures h-5 w-[29px] [appearance:textfield] rounded-sm border border-joint bg-lime px-1 text-right text-ink [&::-webkit-inner-spin-button]:hidden"
+          className="figures h-5 w-[33px] [appearance:textfield] rounded-sm border border-joint bg-lime px-1 text-right text-ink [&::-webkit-inner-spin-button]:hidden"
           value={Math.round(value)}
           onChange={(event) => {
             const typed = event.target.valueAsNumber;

@@ -118,7 +118,7 @@ export function SourceControls({
           <dd className="figures">{known.sha256.slice(0, 16)}</dd>
         </dl>
       )}
-      {facts.data && <Verdict finding={facts.data.finding} withFix />}
+      {origin?.kind === "source" && facts.data && <Verdict finding={facts.data.finding} withFix />}
     </div>
   );
 }

@@ -177,7 +177,7 @@ function Form({
   onSettle: (next: Step) => void;
 }) {
   const values = step as unknown as Record<string, unknown>;
-  const withValue = (name: string, value: unknown) => ({ ...step, [name]: value }) as Step;
+  const withValue = (name: string, value: unknown) => ({ ...step, [name]: value });
   return (
     <>
       {parameters(kind).map(([name, parameter]) => {

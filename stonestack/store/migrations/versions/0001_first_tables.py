@@ -78,9 +78,7 @@ def upgrade() -> None:
         sa.Column("installed", sa.DateTime(), nullable=True),
         sa.UniqueConstraint("delivery_id", "number"),
     )
-    op.create_table(
-        "render", sa.Column("key", sa.String(), primary_key=True), _text("plan")
-    )
+    op.create_table("render", sa.Column("key", sa.String(), primary_key=True), _text("plan"))
 
 
 def downgrade() -> None:

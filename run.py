@@ -1,0 +1,204 @@
+#!/usr/bin/env python3
+"""Set up, start and test Stone Stack. Needs nothing but Python, Node and git.
+
+python3 run.py demo     start with the demo project
+python3 run.py serve    start with your own data
+python3 run.py setup    set up only
+python3 run.py test     run every check and test
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import re
+import shutil
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent
+VENV = ROOT / ".venv"
+FRONTEND = ROOT / "frontend"
+MARKS = ROOT / ".setup"
+BIN = VENV / ("Scripts" if os.name == "nt" else "bin")
+EXE = ".exe" if os.name == "nt" else ""
+PYTHON = BIN / f"python{EXE}"
+LEAST_PYTHON, LEAST_NODE = (3, 11), 20
+COMMANDS = ("setup", "demo", "serve", "test")
+
+
+class Missing(Exception):
+    """Something that has to be there first, in one clear line."""
+
+
+def main() -> int:
+    command = sys.argv[1] if len(sys.argv) > 1 else ""
+    if command not in COMMANDS:
+        print(__doc__)
+        return 2
+    try:
+        setup()
+        if command == "setup":
+            print("Set up. Start with: python3 run.py demo")
+            return 0
+        if command == "test":
+            return test()
+        return subprocess.call([BIN / f"stone-stack{EXE}", command, *sys.argv[2:]])
+    except Missing as missing:
+        print(missing, file=sys.stderr)
+        return 1
+    except subprocess.CalledProcessError as error:
+        words = " ".join(str(part) for part in error.cmd)
+        print(f"This failed: {words}\nRun it again; what was done is kept.", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        return 130
+
+
+# ---- Set-up: each part is skipped while what it depends on is unchanged -----------------
+
+
+def setup() -> None:
+    if sys.version_info < LEAST_PYTHON:
+        wanted = ".".join(map(str, LEAST_PYTHON))
+        raise Missing(
+            f"Stone Stack needs Python {wanted} or newer; this is {sys.version.split()[0]}."
+        )
+    MARKS.mkdir(exist_ok=True)
+    part("python", [ROOT / "pyproject.toml", ROOT / "requirements.lock"], install_python, PYTHON)
+    modules = FRONTEND / "node_modules"
+    part("node", [FRONTEND / "package-lock.json"], install_node, modules)
+    sources = [
+        p
+        for pattern in ("src/**/*", "room/**/*", "*.ts", "*.html", "package.json")
+        for p in FRONTEND.glob(pattern)
+        if p.is_file()
+    ]
+    part("pages", sources, build_pages, ROOT / "stonestack" / "web" / "static" / "index.html")
+    kernels = sorted((ROOT / "stonestack" / "core").rglob("*.py"))
+    part("kernels", [*kernels, ROOT / "requirements.lock"], compile_kernels, MARKS)
+
+
+def part(name: str, inputs: list[Path], work, made: Path) -> None:
+    """Do a part unless its mark says that it was finished with these very inputs."""
+    digest = hashlib.sha256(sys.version.encode())
+    for path in sorted(inputs):
+        digest.update(path.relative_to(ROOT).as_posix().encode() + path.read_bytes())
+    mark = MARKS / name
+    if made.exists() and mark.is_file() and mark.read_text() == digest.hexdigest():
+        return
+    mark.unlink(missing_ok=True)  # An interrupted part has no mark, so it is done again.
+    started = time.monotonic()
+    work()
+    mark.write_text(digest.hexdigest())
+    print(f"  done in {time.monotonic() - started:.0f} s", flush=True)
+
+
+def install_python() -> None:
+    print("Installing the Python packages …", flush=True)
+    if not PYTHON.exists() or subprocess.call(
+        [PYTHON, "-m", "pip", "--version"], stdout=subprocess.DEVNULL
+    ):
+        shutil.rmtree(VENV, ignore_errors=True)
+        subprocess.check_call([sys.executable, "-m", "venv", VENV])
+    subprocess.check_call(
+        [
+            *(PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check"),
+            *("--constraint", ROOT / "requirements.lock", "--editable", f"{ROOT}[dev]"),
+        ]
+    )
+
+
+def npm() -> str:
+    node, found = shutil.which("node"), shutil.which("npm")
+    if node is None or found is None:
+        raise Missing(f"Stone Stack needs Node {LEAST_NODE} or newer with npm; none is found.")
+    version = subprocess.check_output([node, "--version"], text=True).strip()
+    match = re.match(r"v(\d+)", version)
+    if match is None or int(match[1]) < LEAST_NODE:
+        raise Missing(f"Stone Stack needs Node {LEAST_NODE} or newer; this is {version}.")
+    return found
+
+
+def install_node() -> None:
+    command = npm()
+    print("Installing the front end's packages …", flush=True)
+    subprocess.check_call(
+        [command, "ci", "--no-audit", "--no-fund", "--loglevel=error"], cwd=FRONTEND
+    )
+
+
+def build_pages() -> None:
+    command = npm()
+    print("Building the pages …", flush=True)
+    subprocess.check_call(
+        [command, "run", "--silent", "build", "--", "--logLevel", "error"], cwd=FRONTEND
+    )
+
+
+def compile_kernels() -> None:
+    print("Compiling the kernels …", flush=True)
+    subprocess.check_call([PYTHON, "-m", "stonestack.core.compiling"], cwd=ROOT)
+
+
+# ---- Tests -------------------------------------------------------------------------------
+
+
+def browser() -> str:
+    """Return Chromium's place; Debian's package is installed where no browser is found."""
+    named = os.environ.get("STONE_STACK_BROWSER")
+    places = [named] if named else ["chromium", "chromium-browser", "google-chrome", "chrome"]
+    for name in places:
+        found = shutil.which(name)
+        if found:
+            return found
+    if named is None and shutil.which("apt-get"):
+        print("Installing Chromium …", flush=True)
+        sudo = [] if os.geteuid() == 0 else ["sudo"]
+        quiet = {"stdout": subprocess.DEVNULL}
+        subprocess.check_call([*sudo, "apt-get", "update", "-qq"], **quiet)
+        install = ["apt-get", "install", "-y", "-qq", "--no-install-recommends", "chromium"]
+        environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+        subprocess.check_call([*sudo, *install], env=environment, **quiet)
+        found = shutil.which("chromium")
+        if found:
+            return found
+    raise Missing("The browser tests need Chromium; name one in STONE_STACK_BROWSER.")
+
+
+def test() -> int:
+    environment = {**os.environ, "STONE_STACK_BROWSER": browser()}
+    command = npm()
+    node = [command, "run", "--silent"]
+    checks = [
+        ("types of the API are current", [PYTHON, "-m", "tests.api_types"], ROOT),
+        ("layers", [BIN / f"lint-imports{EXE}"], ROOT),
+        ("lint, Python", [BIN / f"ruff{EXE}", "check", "."], ROOT),
+        ("format, Python", [BIN / f"ruff{EXE}", "format", "--check", "--quiet", "."], ROOT),
+        ("types, Python", [BIN / f"mypy{EXE}", "stonestack"], ROOT),
+        ("types, TypeScript", [*node, "typecheck"], FRONTEND),
+        ("lint, TypeScript", [*node, "lint"], FRONTEND),
+    ]
+    passed = failed = skipped = 0
+    for title, words, folder in checks:
+        started = time.monotonic()
+        good = subprocess.call(words, cwd=folder, env=environment) == 0
+        passed, failed = passed + good, failed + (not good)
+        state = "ok" if good else "FAILED"
+        print(f"{state:7} {title} ({time.monotonic() - started:.0f} s)", flush=True)
+    result = MARKS / "tests.txt"
+    result.unlink(missing_ok=True)
+    subprocess.call([PYTHON, "-m", "tests.all", result, *sys.argv[2:]], cwd=ROOT, env=environment)
+    if result.is_file():
+        counts = [int(word) for word in result.read_text().split()]
+        passed, failed, skipped = passed + counts[0], failed + counts[1], skipped + counts[2]
+    else:
+        failed += 1
+    print(f"{passed} passed, {failed} failed, {skipped} skipped")
+    return 1 if failed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

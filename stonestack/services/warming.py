@@ -1,0 +1,29 @@
+"""Render in the background what the screens will ask for first."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from stonestack.core.surface import Stage
+from stonestack.services import projects, surfaces
+from stonestack.services.jobs import Progress
+from stonestack.services.workspace import Workspace
+
+THUMB, SWATCH = 96, 512
+
+
+def warm(ws: Workspace, progress: Progress) -> dict[str, Any]:
+    """Render small pictures and numbers of every surface that are not kept yet."""
+    listed = [s for p in projects.listed(ws) for s in surfaces.listed(ws, p.id)]
+    for done, summary in enumerate(listed):
+        for by_stage in surfaces.get(ws, summary.id).keys.values():
+            for stage, key in by_stage.items():
+                progress.at(done / len(listed), f"Preparing {summary.title}")
+                if key is not None:
+                    ws.renderer.png(key, THUMB)
+                    ws.renderer.facts(key, Stage(stage))
+        for key in summary.keys.values():
+            if key is not None:
+                ws.renderer.png(key, SWATCH)
+    ws.cache.trim()
+    return {}
