@@ -15,6 +15,32 @@ from stonestack.core.blocks.layout import LANES
 from stonestack.core.image import Bytes
 
 _POWER_STEPS = 6
+_FITS = 2
+
+# Rows of the scratch array: one block of memory, so that the compiler can see that
+# its rows do not overlap and turns the loops over lanes into vector instructions.
+_MEAN = 0
+_AXIS = 3
+_COV = 6
+_NEAR = 12
+_FAR = 13
+_E0 = 14
+_E1 = 17
+_Q0 = 20
+_Q1 = 23
+_BEST0 = 26
+_BEST1 = 29
+_X0 = 32
+_D = 35
+_SCALE = 38
+_ERROR = 39
+_BEST_ERROR = 40
+_SAA = 41
+_SAB = 42
+_SBB = 43
+_SAP = 44
+_SBP = 47
+_ROWS = 50
 
 
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
@@ -42,36 +68,16 @@ def encode_colours(
     -----
     Colours are fitted in the stored (sRGB) scale, since the hardware interpolates there.
     The principal axis comes from power iteration on the covariance; the ends are the
-    extremes along it; two least-squares refits of the ends follow, and the best of the
-    three is kept block by block.
+    extremes along it; one least-squares refit of the ends follows, and the better of the
+    two is kept block by block.
     """
     across = texels.shape[1] // 4
     f0 = np.float32(0.0)
     half = np.float32(0.5)
     p = np.empty((3, 16, LANES), np.float32)
+    s = np.empty((_ROWS, LANES), np.float32)
     weight = np.empty((16, LANES), np.float32)
     best_weight = np.empty((16, LANES), np.float32)
-    mean = np.empty((3, LANES), np.float32)
-    axis = np.empty((3, LANES), np.float32)
-    cov = np.empty((6, LANES), np.float32)
-    near = np.empty(LANES, np.float32)
-    far = np.empty(LANES, np.float32)
-    e0 = np.empty((3, LANES), np.float32)
-    e1 = np.empty((3, LANES), np.float32)
-    q0 = np.empty((3, LANES), np.float32)
-    q1 = np.empty((3, LANES), np.float32)
-    best0 = np.empty((3, LANES), np.float32)
-    best1 = np.empty((3, LANES), np.float32)
-    x0 = np.empty((3, LANES), np.float32)
-    d = np.empty((3, LANES), np.float32)
-    scale = np.empty(LANES, np.float32)
-    error = np.empty(LANES, np.float32)
-    best_error = np.empty(LANES, np.float32)
-    saa = np.empty(LANES, np.float32)
-    sab = np.empty(LANES, np.float32)
-    sbb = np.empty(LANES, np.float32)
-    sap = np.empty((3, LANES), np.float32)
-    sbp = np.empty((3, LANES), np.float32)
     top = np.array([31.0, 63.0, 31.0], np.float32)
     for first in range(start, stop, LANES):
         for lane in range(LANES):
@@ -83,38 +89,38 @@ def encode_colours(
                     p[c, i, lane] = np.float32(texels[by + (i >> 2), bx + (i & 3), c])
         for c in range(3):
             for lane in range(LANES):
-                mean[c, lane] = f0
+                s[_MEAN + c, lane] = f0
             for i in range(16):
                 for lane in range(LANES):
-                    mean[c, lane] += p[c, i, lane]
+                    s[_MEAN + c, lane] += p[c, i, lane]
             for lane in range(LANES):
-                mean[c, lane] *= np.float32(1.0 / 16.0)
+                s[_MEAN + c, lane] *= np.float32(1.0 / 16.0)
         for lane in range(LANES):
             for k in range(6):
-                cov[k, lane] = f0
+                s[_COV + k, lane] = f0
         for i in range(16):
             for lane in range(LANES):
-                r = p[0, i, lane] - mean[0, lane]
-                g = p[1, i, lane] - mean[1, lane]
-                b = p[2, i, lane] - mean[2, lane]
-                cov[0, lane] += r * r
-                cov[1, lane] += r * g
-                cov[2, lane] += r * b
-                cov[3, lane] += g * g
-                cov[4, lane] += g * b
-                cov[5, lane] += b * b
+                r = p[0, i, lane] - s[_MEAN, lane]
+                g = p[1, i, lane] - s[_MEAN + 1, lane]
+                b = p[2, i, lane] - s[_MEAN + 2, lane]
+                s[_COV, lane] += r * r
+                s[_COV + 1, lane] += r * g
+                s[_COV + 2, lane] += r * b
+                s[_COV + 3, lane] += g * g
+                s[_COV + 4, lane] += g * b
+                s[_COV + 5, lane] += b * b
         for lane in range(LANES):
             # The row of the channel with the largest spread is never at right angles to
             # the principal axis, so it is a safe start.
-            red = cov[0, lane] >= cov[3, lane] and cov[0, lane] >= cov[5, lane]
-            green = cov[3, lane] >= cov[5, lane]
-            ax = cov[0, lane] if red else (cov[1, lane] if green else cov[2, lane])
-            ay = cov[1, lane] if red else (cov[3, lane] if green else cov[4, lane])
-            az = cov[2, lane] if red else (cov[4, lane] if green else cov[5, lane])
+            red = s[_COV, lane] >= s[_COV + 3, lane] and s[_COV, lane] >= s[_COV + 5, lane]
+            green = s[_COV + 3, lane] >= s[_COV + 5, lane]
+            ax = s[_COV, lane] if red else (s[_COV + 1, lane] if green else s[_COV + 2, lane])
+            ay = s[_COV + 1, lane] if red else (s[_COV + 3, lane] if green else s[_COV + 4, lane])
+            az = s[_COV + 2, lane] if red else (s[_COV + 4, lane] if green else s[_COV + 5, lane])
             for _ in range(_POWER_STEPS):
-                nx = cov[0, lane] * ax + cov[1, lane] * ay + cov[2, lane] * az
-                ny = cov[1, lane] * ax + cov[3, lane] * ay + cov[4, lane] * az
-                nz = cov[2, lane] * ax + cov[4, lane] * ay + cov[5, lane] * az
+                nx = s[_COV, lane] * ax + s[_COV + 1, lane] * ay + s[_COV + 2, lane] * az
+                ny = s[_COV + 1, lane] * ax + s[_COV + 3, lane] * ay + s[_COV + 4, lane] * az
+                nz = s[_COV + 2, lane] * ax + s[_COV + 4, lane] * ay + s[_COV + 5, lane] * az
                 size = max(max(abs(nx), abs(ny)), max(abs(nz), np.float32(1e-12)))
                 inv = np.float32(1.0) / size
                 ax = nx * inv
@@ -122,107 +128,117 @@ def encode_colours(
                 az = nz * inv
             length = np.sqrt(ax * ax + ay * ay + az * az)
             inv = np.float32(1.0) / max(length, np.float32(1e-6))
-            axis[0, lane] = ax * inv
-            axis[1, lane] = ay * inv
-            axis[2, lane] = az * inv
-            near[lane] = np.float32(1e9)
-            far[lane] = np.float32(-1e9)
+            s[_AXIS, lane] = ax * inv
+            s[_AXIS + 1, lane] = ay * inv
+            s[_AXIS + 2, lane] = az * inv
+            s[_NEAR, lane] = np.float32(1e9)
+            s[_FAR, lane] = np.float32(-1e9)
         for i in range(16):
             for lane in range(LANES):
                 t = (
-                    (p[0, i, lane] - mean[0, lane]) * axis[0, lane]
-                    + (p[1, i, lane] - mean[1, lane]) * axis[1, lane]
-                    + (p[2, i, lane] - mean[2, lane]) * axis[2, lane]
+                    (p[0, i, lane] - s[_MEAN, lane]) * s[_AXIS, lane]
+                    + (p[1, i, lane] - s[_MEAN + 1, lane]) * s[_AXIS + 1, lane]
+                    + (p[2, i, lane] - s[_MEAN + 2, lane]) * s[_AXIS + 2, lane]
                 )
-                near[lane] = min(near[lane], t)
-                far[lane] = max(far[lane], t)
+                s[_NEAR, lane] = min(s[_NEAR, lane], t)
+                s[_FAR, lane] = max(s[_FAR, lane], t)
         for c in range(3):
             for lane in range(LANES):
-                e0[c, lane] = mean[c, lane] + axis[c, lane] * far[lane]
-                e1[c, lane] = mean[c, lane] + axis[c, lane] * near[lane]
+                s[_E0 + c, lane] = s[_MEAN + c, lane] + s[_AXIS + c, lane] * s[_FAR, lane]
+                s[_E1 + c, lane] = s[_MEAN + c, lane] + s[_AXIS + c, lane] * s[_NEAR, lane]
         for lane in range(LANES):
-            best_error[lane] = np.float32(1e30)
-        for attempt in range(3):
+            s[_BEST_ERROR, lane] = np.float32(1e30)
+        for attempt in range(_FITS):
             for c in range(3):
                 limit = top[c]
                 to_grid = limit / np.float32(255.0)
                 for lane in range(LANES):
-                    a = min(max(e0[c, lane] * to_grid, f0), limit)
-                    b = min(max(e1[c, lane] * to_grid, f0), limit)
+                    a = min(max(s[_E0 + c, lane] * to_grid, f0), limit)
+                    b = min(max(s[_E1 + c, lane] * to_grid, f0), limit)
                     a = np.floor(a + half)
                     b = np.floor(b + half)
-                    q0[c, lane] = a
-                    q1[c, lane] = b
+                    s[_Q0 + c, lane] = a
+                    s[_Q1 + c, lane] = b
                     # Bit replication of 5 and 6 bits equals these roundings.
                     a = np.floor(a * np.float32(255.0) / limit + half)
                     b = np.floor(b * np.float32(255.0) / limit + half)
-                    x0[c, lane] = a
-                    d[c, lane] = b - a
+                    s[_X0 + c, lane] = a
+                    s[_D + c, lane] = b - a
             for lane in range(LANES):
-                dd = d[0, lane] * d[0, lane] + d[1, lane] * d[1, lane] + d[2, lane] * d[2, lane]
-                scale[lane] = np.float32(3.0) / max(dd, half)
-                error[lane] = f0
-                saa[lane] = f0
-                sab[lane] = f0
-                sbb[lane] = f0
+                dd = (
+                    s[_D, lane] * s[_D, lane]
+                    + s[_D + 1, lane] * s[_D + 1, lane]
+                    + s[_D + 2, lane] * s[_D + 2, lane]
+                )
+                s[_SCALE, lane] = np.float32(3.0) / max(dd, half)
+                s[_ERROR, lane] = f0
+                s[_SAA, lane] = f0
+                s[_SAB, lane] = f0
+                s[_SBB, lane] = f0
             for c in range(3):
                 for lane in range(LANES):
-                    sap[c, lane] = f0
-                    sbp[c, lane] = f0
+                    s[_SAP + c, lane] = f0
+                    s[_SBP + c, lane] = f0
             for i in range(16):
                 for lane in range(LANES):
-                    r = p[0, i, lane] - x0[0, lane]
-                    g = p[1, i, lane] - x0[1, lane]
-                    b = p[2, i, lane] - x0[2, lane]
-                    t = (r * d[0, lane] + g * d[1, lane] + b * d[2, lane]) * scale[lane]
+                    r = p[0, i, lane] - s[_X0, lane]
+                    g = p[1, i, lane] - s[_X0 + 1, lane]
+                    b = p[2, i, lane] - s[_X0 + 2, lane]
+                    t = (r * s[_D, lane] + g * s[_D + 1, lane] + b * s[_D + 2, lane]) * s[
+                        _SCALE, lane
+                    ]
                     t = min(max(np.floor(t + half), f0), np.float32(3.0))
                     weight[i, lane] = t
                     w = t * np.float32(1.0 / 3.0)
                     v = np.float32(1.0) - w
-                    r -= d[0, lane] * w
-                    g -= d[1, lane] * w
-                    b -= d[2, lane] * w
-                    error[lane] += r * r + g * g + b * b
-                    saa[lane] += v * v
-                    sab[lane] += v * w
-                    sbb[lane] += w * w
-                    sap[0, lane] += v * p[0, i, lane]
-                    sap[1, lane] += v * p[1, i, lane]
-                    sap[2, lane] += v * p[2, i, lane]
-                    sbp[0, lane] += w * p[0, i, lane]
-                    sbp[1, lane] += w * p[1, i, lane]
-                    sbp[2, lane] += w * p[2, i, lane]
+                    r -= s[_D, lane] * w
+                    g -= s[_D + 1, lane] * w
+                    b -= s[_D + 2, lane] * w
+                    s[_ERROR, lane] += r * r + g * g + b * b
+                    s[_SAA, lane] += v * v
+                    s[_SAB, lane] += v * w
+                    s[_SBB, lane] += w * w
+                    s[_SAP, lane] += v * p[0, i, lane]
+                    s[_SAP + 1, lane] += v * p[1, i, lane]
+                    s[_SAP + 2, lane] += v * p[2, i, lane]
+                    s[_SBP, lane] += w * p[0, i, lane]
+                    s[_SBP + 1, lane] += w * p[1, i, lane]
+                    s[_SBP + 2, lane] += w * p[2, i, lane]
             for i in range(16):
                 for lane in range(LANES):
-                    better = error[lane] < best_error[lane]
+                    better = s[_ERROR, lane] < s[_BEST_ERROR, lane]
                     best_weight[i, lane] = weight[i, lane] if better else best_weight[i, lane]
             for c in range(3):
                 for lane in range(LANES):
-                    better = error[lane] < best_error[lane]
-                    best0[c, lane] = q0[c, lane] if better else best0[c, lane]
-                    best1[c, lane] = q1[c, lane] if better else best1[c, lane]
+                    better = s[_ERROR, lane] < s[_BEST_ERROR, lane]
+                    s[_BEST0 + c, lane] = s[_Q0 + c, lane] if better else s[_BEST0 + c, lane]
+                    s[_BEST1 + c, lane] = s[_Q1 + c, lane] if better else s[_BEST1 + c, lane]
             for lane in range(LANES):
-                best_error[lane] = min(best_error[lane], error[lane])
-            if attempt < 2:
+                s[_BEST_ERROR, lane] = min(s[_BEST_ERROR, lane], s[_ERROR, lane])
+            if attempt < _FITS - 1:
                 for c in range(3):
                     for lane in range(LANES):
-                        det = saa[lane] * sbb[lane] - sab[lane] * sab[lane]
+                        det = s[_SAA, lane] * s[_SBB, lane] - s[_SAB, lane] * s[_SAB, lane]
                         solid = det > np.float32(1e-3)
                         inv = np.float32(1.0) / (det if solid else np.float32(1.0))
-                        a = (sap[c, lane] * sbb[lane] - sbp[c, lane] * sab[lane]) * inv
-                        b = (sbp[c, lane] * saa[lane] - sap[c, lane] * sab[lane]) * inv
-                        e0[c, lane] = a if solid else e0[c, lane]
-                        e1[c, lane] = b if solid else e1[c, lane]
+                        a = (
+                            s[_SAP + c, lane] * s[_SBB, lane] - s[_SBP + c, lane] * s[_SAB, lane]
+                        ) * inv
+                        b = (
+                            s[_SBP + c, lane] * s[_SAA, lane] - s[_SAP + c, lane] * s[_SAB, lane]
+                        ) * inv
+                        s[_E0 + c, lane] = a if solid else s[_E0 + c, lane]
+                        s[_E1 + c, lane] = b if solid else s[_E1 + c, lane]
         for lane in range(min(LANES, stop - first)):
             c0 = (
-                (np.int32(best0[0, lane]) << 11)
-                | (np.int32(best0[1, lane]) << 5)
-                | np.int32(best0[2, lane])
+                (np.int32(s[_BEST0, lane]) << 11)
+                | (np.int32(s[_BEST0 + 1, lane]) << 5)
+                | np.int32(s[_BEST0 + 2, lane])
             )
             c1 = (
-                (np.int32(best1[0, lane]) << 11)
-                | (np.int32(best1[1, lane]) << 5)
-                | np.int32(best1[2, lane])
+                (np.int32(s[_BEST1, lane]) << 11)
+                | (np.int32(s[_BEST1 + 1, lane]) << 5)
+                | np.int32(s[_BEST1 + 2, lane])
             )
             bits = np.uint32(0)
             if c0 != c1:

@@ -14,6 +14,22 @@ from numba import njit
 from stonestack.core.blocks.layout import LANES
 from stonestack.core.image import Bytes
 
+# Rows of the scratch array: one block of memory, so that the compiler can see that
+# its rows do not overlap and turns the loops over lanes into vector instructions.
+_LOW = 0
+_HIGH = 1
+_LOW2 = 2
+_HIGH2 = 3
+_ERROR = 4
+_ERROR2 = 5
+_SAA = 6
+_SAB = 7
+_SBB = 8
+_SAV = 9
+_SBV = 10
+_SCALE = 11
+_ROWS = 12
+
 
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
 def encode_scalar(
@@ -41,21 +57,10 @@ def encode_scalar(
     error it lowers.
     """
     across = texels.shape[1] // 4
+    s = np.empty((_ROWS, LANES), np.float32)
     v = np.empty((16, LANES), np.float32)
     index = np.empty((16, LANES), np.float32)
     fitted = np.empty((16, LANES), np.float32)
-    low = np.empty(LANES, np.float32)
-    high = np.empty(LANES, np.float32)
-    low2 = np.empty(LANES, np.float32)
-    high2 = np.empty(LANES, np.float32)
-    error = np.empty(LANES, np.float32)
-    error2 = np.empty(LANES, np.float32)
-    saa = np.empty(LANES, np.float32)
-    sab = np.empty(LANES, np.float32)
-    sbb = np.empty(LANES, np.float32)
-    sav = np.empty(LANES, np.float32)
-    sbv = np.empty(LANES, np.float32)
-    scale = np.empty(LANES, np.float32)
     for first in range(start, stop, LANES):
         for lane in range(LANES):
             block = min(first + lane, stop - 1)
@@ -64,60 +69,62 @@ def encode_scalar(
             for i in range(16):
                 v[i, lane] = np.float32(texels[y0 + (i >> 2), x0 + (i & 3), channel])
         for lane in range(LANES):
-            low[lane] = v[0, lane]
-            high[lane] = v[0, lane]
+            s[_LOW, lane] = v[0, lane]
+            s[_HIGH, lane] = v[0, lane]
         for i in range(1, 16):
             for lane in range(LANES):
-                low[lane] = min(low[lane], v[i, lane])
-                high[lane] = max(high[lane], v[i, lane])
+                s[_LOW, lane] = min(s[_LOW, lane], v[i, lane])
+                s[_HIGH, lane] = max(s[_HIGH, lane], v[i, lane])
         for lane in range(LANES):
-            span = high[lane] - low[lane]
-            scale[lane] = np.float32(7.0) / max(span, np.float32(1.0))
-            error[lane] = np.float32(0.0)
-            saa[lane] = np.float32(0.0)
-            sab[lane] = np.float32(0.0)
-            sbb[lane] = np.float32(0.0)
-            sav[lane] = np.float32(0.0)
-            sbv[lane] = np.float32(0.0)
+            span = s[_HIGH, lane] - s[_LOW, lane]
+            s[_SCALE, lane] = np.float32(7.0) / max(span, np.float32(1.0))
+            s[_ERROR, lane] = np.float32(0.0)
+            s[_SAA, lane] = np.float32(0.0)
+            s[_SAB, lane] = np.float32(0.0)
+            s[_SBB, lane] = np.float32(0.0)
+            s[_SAV, lane] = np.float32(0.0)
+            s[_SBV, lane] = np.float32(0.0)
         for i in range(16):
             for lane in range(LANES):
-                t = np.floor((v[i, lane] - low[lane]) * scale[lane] + np.float32(0.5))
+                t = np.floor((v[i, lane] - s[_LOW, lane]) * s[_SCALE, lane] + np.float32(0.5))
                 index[i, lane] = t
                 b = t * np.float32(1.0 / 7.0)
                 a = np.float32(1.0) - b
-                gap = v[i, lane] - np.floor(a * low[lane] + b * high[lane] + np.float32(0.5))
-                error[lane] += gap * gap
-                saa[lane] += a * a
-                sab[lane] += a * b
-                sbb[lane] += b * b
-                sav[lane] += a * v[i, lane]
-                sbv[lane] += b * v[i, lane]
+                gap = v[i, lane] - np.floor(
+                    a * s[_LOW, lane] + b * s[_HIGH, lane] + np.float32(0.5)
+                )
+                s[_ERROR, lane] += gap * gap
+                s[_SAA, lane] += a * a
+                s[_SAB, lane] += a * b
+                s[_SBB, lane] += b * b
+                s[_SAV, lane] += a * v[i, lane]
+                s[_SBV, lane] += b * v[i, lane]
         for lane in range(LANES):
-            determinant = saa[lane] * sbb[lane] - sab[lane] * sab[lane]
+            determinant = s[_SAA, lane] * s[_SBB, lane] - s[_SAB, lane] * s[_SAB, lane]
             solid = determinant > np.float32(1e-4)
             inverse = np.float32(1.0) / (determinant if solid else np.float32(1.0))
-            lo = (sav[lane] * sbb[lane] - sbv[lane] * sab[lane]) * inverse
-            hi = (sbv[lane] * saa[lane] - sav[lane] * sab[lane]) * inverse
+            lo = (s[_SAV, lane] * s[_SBB, lane] - s[_SBV, lane] * s[_SAB, lane]) * inverse
+            hi = (s[_SBV, lane] * s[_SAA, lane] - s[_SAV, lane] * s[_SAB, lane]) * inverse
             lo = np.floor(min(max(lo, np.float32(0.0)), np.float32(255.0)) + np.float32(0.5))
             hi = np.floor(min(max(hi, np.float32(0.0)), np.float32(255.0)) + np.float32(0.5))
-            low2[lane] = lo if solid else low[lane]
-            high2[lane] = hi if solid else high[lane]
-            span = high2[lane] - low2[lane]
-            scale[lane] = np.float32(7.0) / max(span, np.float32(1.0))
-            error2[lane] = np.float32(0.0)
+            s[_LOW2, lane] = lo if solid else s[_LOW, lane]
+            s[_HIGH2, lane] = hi if solid else s[_HIGH, lane]
+            span = s[_HIGH2, lane] - s[_LOW2, lane]
+            s[_SCALE, lane] = np.float32(7.0) / max(span, np.float32(1.0))
+            s[_ERROR2, lane] = np.float32(0.0)
         for i in range(16):
             for lane in range(LANES):
-                t = np.floor((v[i, lane] - low2[lane]) * scale[lane] + np.float32(0.5))
+                t = np.floor((v[i, lane] - s[_LOW2, lane]) * s[_SCALE, lane] + np.float32(0.5))
                 t = min(max(t, np.float32(0.0)), np.float32(7.0))
                 fitted[i, lane] = t
                 b = t * np.float32(1.0 / 7.0)
-                value = low2[lane] + b * (high2[lane] - low2[lane])
+                value = s[_LOW2, lane] + b * (s[_HIGH2, lane] - s[_LOW2, lane])
                 gap = v[i, lane] - np.floor(value + np.float32(0.5))
-                error2[lane] += gap * gap
+                s[_ERROR2, lane] += gap * gap
         for lane in range(min(LANES, stop - first)):
-            better = error2[lane] < error[lane] and high2[lane] > low2[lane]
-            lo = low2[lane] if better else low[lane]
-            hi = high2[lane] if better else high[lane]
+            better = s[_ERROR2, lane] < s[_ERROR, lane] and s[_HIGH2, lane] > s[_LOW2, lane]
+            lo = s[_LOW2, lane] if better else s[_LOW, lane]
+            hi = s[_HIGH2, lane] if better else s[_HIGH, lane]
             bits = np.uint64(0)
             if hi > lo:
                 for i in range(16):

@@ -46,13 +46,10 @@ def light_field(picture: Picture) -> Floats:
     """
     width, height = min(_GRID, picture.width), min(_GRID, picture.height)
     small = resample(premultiplied(picture), width, height, "box", False)
-    opacity: Floats
-    if picture.alpha:
-        opacity = small[..., -1]
-        body = small[..., :-1] / np.maximum(small[..., -1:], np.float32(1e-3))
-    else:
-        opacity = np.ones(small.shape[:2], np.float32)
-        body = small
+    opacity = small[..., -1] if picture.alpha else np.ones_like(small[..., 0])
+    body = (
+        small[..., :-1] / np.maximum(opacity, _FLOOR)[..., np.newaxis] if picture.alpha else small
+    )
     bright = body.mean(axis=2, dtype=np.float64).reshape(width * height, 1)
     target = np.log(np.maximum(bright, _FLOOR))
     terms = _terms(_steps(width), _steps(height)).reshape(width * height, -1)

@@ -1,0 +1,160 @@
+import io
+import struct
+import unittest
+from dataclasses import replace
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from PIL import Image
+
+from stonestack.core import codecs
+from stonestack.core.blocks import BlockFormat
+from stonestack.core.codecs import dds, ktx2
+from stonestack.core.codecs.texture import Texture
+from stonestack.core.errors import BadFile
+from stonestack.core.image import Picture, Space
+from tests.support import noise
+
+
+def textures(width: int = 32, height: int = 16) -> dict[BlockFormat, Texture]:
+    """Return one texture a format, with all levels."""
+    rgba = Picture(noise(width, height, 4, 5, channels=4), Space.LINEAR, alpha=True)
+    data = Picture(noise(width, height, 5, 5, channels=1), Space.DATA)
+    vectors = noise(width, height, 6, 5) * 2 - 1
+    vectors[..., 2] = 1
+    unit = vectors / np.linalg.norm(vectors, axis=2, keepdims=True)
+    normal = Picture(unit.astype(np.float32), Space.VECTOR)
+    sources = {BlockFormat.BC4: data, BlockFormat.BC5: normal}
+    return {f: codecs.compress(sources.get(f, rgba), f) for f in BlockFormat}
+
+
+def pillow_decoded(format_: BlockFormat, width: int, height: int, data: bytes) -> np.ndarray:
+    """Let Pillow decode one level, in a file of its own with an old header.
+
+    Pillow reads only the first level of a file, and refuses some DX10 variants; the old
+    header is written here, so that the test does not lean on the writer it checks.
+    """
+    codes = {"bc1": b"DXT1", "bc3": b"DXT5", "bc4": b"BC4U", "bc5": b"BC5U"}
+    if format_ is BlockFormat.RGBA8:
+        pixel = struct.pack("<2I4s5I", 32, 0x41, b"", 32, 0xFF, 0xFF00, 0xFF0000, 0xFF000000)
+    else:
+        pixel = struct.pack("<2I4s5I", 32, 0x4, codes[format_], 0, 0, 0, 0, 0)
+    header = struct.pack("<4s7I44x", b"DDS ", 124, 0x1007, height, width, 0, 0, 0)
+    image = Image.open(io.BytesIO(header + pixel + struct.pack("<5I", 0x1000, 0, 0, 0, 0) + data))
+    texels = np.array(image)
+    return texels[..., np.newaxis] if texels.ndim == 2 else texels
+
+
+class Dds(unittest.TestCase):
+    def test_each_format_comes_back_whole(self) -> None:
+        for format_, texture in textures().items():
+            with self.subTest(format=format_):
+                self.assertEqual(dds.read(dds.write(texture)), texture)
+
+    def test_header_fields_are_where_the_guide_puts_them(self) -> None:
+        data = dds.write(textures()[BlockFormat.BC3])
+        self.assertEqual(data[:4], b"DDS ")
+        size, flags, height, width, linear, _, levels = struct.unpack_from("<7I", data, 4)
+        self.assertEqual((size, height, width, linear, levels), (124, 16, 32, 8 * 4 * 16, 6))
+        self.assertEqual(flags & 0xA1007, 0xA1007)
+        self.assertEqual(data[84:88], b"DX10")
+        self.assertEqual(struct.unpack_from("<5I", data, 128), (78, 3, 0, 1, 0))
+
+    def test_every_level_is_decoded_by_pillow_as_by_us(self) -> None:
+        for format_, texture in textures().items():
+            for level, data in enumerate(texture.levels):
+                with self.subTest(format=format_, level=level):
+                    seen = pillow_decoded(format_, *texture.size(level), data)
+                    ours = texture.texels(level)
+                    channels = min(seen.shape[2], ours.shape[2])
+                    # Ours is the specification's interpolation rounded to nearest, Pillow's
+                    # is cut off, so one level of difference is allowed.
+                    gap = seen[..., :channels].astype(int) - ours[..., :channels].astype(int)
+                    self.assertLessEqual(np.abs(gap).max(), 1)
+
+    def test_files_are_opened_by_pillow_as_they_are(self) -> None:
+        # Pillow knows the linear DX10 variants; the sRGB ones it partly refuses.
+        for format_, texture in textures().items():
+            if format_ is BlockFormat.BC4:
+                continue
+            plain = replace(texture, srgb=False)
+            image = Image.open(io.BytesIO(dds.write(plain)))
+            self.assertEqual(image.size, (texture.width, texture.height))
+            self.assertEqual(np.array(image).shape[:2], (texture.height, texture.width))
+
+    def test_old_headers_that_pillow_writes_are_read(self) -> None:
+        image = Image.fromarray((noise(24, 12) * 255).astype(np.uint8))
+        for kind, format_ in (("DXT1", BlockFormat.BC1), ("DXT5", BlockFormat.BC3)):
+            buffer = io.BytesIO()
+            image.convert("RGBA").save(buffer, "DDS", pixel_format=kind)
+            texture = dds.read(buffer.getvalue())
+            self.assertEqual((texture.format, texture.width, texture.height), (format_, 24, 12))
+
+    def test_uncompressed_channels_are_put_in_order(self) -> None:
+        rgba = np.arange(4 * 4 * 4, dtype=np.uint8).reshape(4, 4, 4)
+        buffer = io.BytesIO()
+        Image.fromarray(rgba).save(buffer, "DDS")
+        np.testing.assert_array_equal(dds.read(buffer.getvalue()).texels(), rgba)
+
+
+class Ktx2(unittest.TestCase):
+    def test_each_format_comes_back_whole(self) -> None:
+        for format_, texture in textures().items():
+            with self.subTest(format=format_):
+                self.assertEqual(ktx2.read(ktx2.write(texture)), texture)
+
+    def test_levels_lie_smallest_first_and_aligned(self) -> None:
+        for format_, texture in textures().items():
+            data = ktx2.write(texture)
+            unit = {"bc1": 8, "bc4": 8, "rgba8": 4}.get(format_, 16)
+            offsets = []
+            for level in range(len(texture.levels)):
+                offset, length, plain = struct.unpack_from("<3Q", data, 80 + 24 * level)
+                self.assertEqual(offset % unit, 0)
+                self.assertEqual(length, plain)
+                self.assertEqual(data[offset : offset + length], texture.levels[level])
+                offsets.append(offset)
+            self.assertEqual(offsets, sorted(offsets, reverse=True))
+
+    def test_the_descriptor_says_model_transfer_and_block(self) -> None:
+        models = {"bc1": 128, "bc3": 130, "bc4": 131, "bc5": 132, "rgba8": 1}
+        for format_, texture in textures().items():
+            data = ktx2.write(texture)
+            at, length = struct.unpack_from("<2I", data, 48)
+            self.assertEqual(struct.unpack_from("<I", data, at)[0], length)
+            model, primaries, transfer, _, bx, by = data[at + 12 : at + 18]
+            self.assertEqual((model, primaries), (models[format_], 1))
+            self.assertEqual(transfer, 2 if texture.srgb else 1)
+            self.assertEqual((bx, by), (0, 0) if format_ == "rgba8" else (3, 3))
+
+
+class HostileFiles(unittest.TestCase):
+    def test_any_cut_is_refused_in_words(self) -> None:
+        texture = textures()[BlockFormat.BC1]
+        for write, read in ((dds.write, dds.read), (ktx2.write, ktx2.read)):
+            whole = write(texture)
+            cuts = [*range(0, 160, 7), len(whole) - 1]
+            for cut in cuts:
+                with self.assertRaises(BadFile) as caught:
+                    read(whole[:cut])
+                self.assertTrue(caught.exception.fix)
+
+    @settings(max_examples=150, deadline=None)
+    @given(st.integers(4, 147), st.integers(0, 255))
+    def test_a_changed_header_byte_never_does_worse_than_a_refusal(self, at, value) -> None:
+        for write, read in ((dds.write, dds.read), (ktx2.write, ktx2.read)):
+            data = bytearray(write(textures(16, 8)[BlockFormat.BC3]))
+            data[at] = value
+            try:
+                texture = read(bytes(data))
+            except BadFile:
+                continue
+            self.assertLessEqual(texture.width * texture.height, 16384**2)
+
+    def test_a_claimed_size_is_refused_before_memory_is_taken(self) -> None:
+        data = bytearray(dds.write(textures()[BlockFormat.BC1]))
+        struct.pack_into("<2I", data, 12, 40_000, 40_000)
+        with self.assertRaises(BadFile) as caught:
+            dds.read(bytes(data))
+        self.assertEqual(caught.exception.code, "too-large")

@@ -1,0 +1,72 @@
+"""What many tests need: pictures with known content, and workspaces in temporary folders."""
+
+from __future__ import annotations
+
+import io
+import tempfile
+import unittest
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.resize import resample
+from stonestack.services.workspace import Workspace
+from stonestack.store.place import DataFolder
+
+
+def noise(
+    width: int, height: int, seed: int = 1, cell: int = 6, wraps: bool = False, channels: int = 3
+) -> Floats:
+    """Return smooth noise 0..1 with features ``cell`` pixels wide."""
+    rng = np.random.default_rng(seed)
+    grid = rng.random((max(2, height // cell), max(2, width // cell), channels), dtype=np.float32)
+    return np.clip(resample(grid, width, height, "lanczos", wraps), 0, 1)
+
+
+def colour_picture(width: int = 300, height: int = 220, seed: int = 1, cell: int = 6) -> Picture:
+    """Return a stochastic colour picture that does not tile."""
+    return Picture(noise(width, height, seed, cell) * np.float32(0.6) + 0.2, Space.LINEAR)
+
+
+def png(pixels: NDArray[np.uint8]) -> bytes:
+    """Store pixels as a PNG."""
+    buffer = io.BytesIO()
+    Image.fromarray(pixels).save(buffer, "PNG")
+    return buffer.getvalue()
+
+
+@cache
+def photograph(name: str, size: int = 1024) -> NDArray[np.uint8]:
+    """Return one of scikit-image's photographs, RGBA, at a square size."""
+    from skimage import data
+
+    image = Image.fromarray(getattr(data, name)()).convert("RGB")
+    return np.array(image.resize((size, size), Image.Resampling.LANCZOS).convert("RGBA"))
+
+
+def raw_picture(width: int = 337, height: int = 251, seed: int = 5) -> bytes:
+    """Return a PNG of an odd size with uneven light and edges that do not meet."""
+    values = noise(width, height, seed, 7)
+    slope = np.linspace(0.35, 1.0, width, dtype=np.float32)[np.newaxis, :, np.newaxis]
+    return png((values * slope * 255).astype(np.uint8))
+
+
+class WorkspaceCase(unittest.TestCase):
+    """A test with a real workspace in a temporary folder."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.root = Path(holder.name)
+        self.ws = self.opened()
+
+    def opened(self) -> Workspace:
+        """Open the workspace, as a new start of the server would."""
+        ws = Workspace(DataFolder(self.root / "data"))
+        self.addCleanup(ws.close)
+        return ws
