@@ -7,7 +7,7 @@ import { Redirect, Route, Switch } from "wouter";
 import { nonce } from "@/api/client";
 import { queries, useProjects } from "@/api/queries";
 import { Shell } from "@/app/Shell";
-import { Empty } from "@/parts/Empty";
+import { StartProject } from "@/app/StartProject";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { Bench } from "@/views/bench/Bench";
 import { Deliveries } from "@/views/deliveries/Deliveries";
@@ -24,11 +24,7 @@ function Home() {
   if (!data) return null;
   const first = data[0];
   if (first) return <Redirect to={`/p/${first.id}/surfaces`} replace />;
-  return (
-    <Empty title="No project yet">
-      Stop the server and start it with <code className="figures">python3 run.py demo</code> to see the demo project.
-    </Empty>
-  );
+  return <StartProject />;
 }
 
 function App() {

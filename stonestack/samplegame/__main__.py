@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import logging
 import os
 import sys
 import threading
@@ -26,7 +27,9 @@ def main() -> int:
     except StoneError as error:
         print(f"{error.message} {error.fix}", file=sys.stderr)
         return 2
-    server = create_server(app, host="127.0.0.1", port=options.port, threads=4)
+    # The room asks for all its textures at once; that they queue is no news.
+    logging.getLogger("waitress.queue").setLevel(logging.ERROR)
+    server = create_server(app, host="127.0.0.1", port=options.port, threads=8)
     print(f"http://127.0.0.1:{server.effective_port}/", flush=True)
     if options.with_parent:
         threading.Thread(target=_end_with_parent, daemon=True).start()

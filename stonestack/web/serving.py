@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import socket
 
 from waitress.server import create_server
@@ -38,12 +39,14 @@ def serve(ws: Workspace, port: int | None, path: str = "") -> int:
     if not (STATIC / "index.html").is_file():
         print("The pages are not built yet. Run: python3 run.py setup")
         return 2
+    # A page asks for many small pictures at once; that they queue is no news.
+    logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     try:
         server = create_server(
             create_app(ws),
             host="127.0.0.1",
             port=free_port(PORT) if port is None else port,
-            threads=8,
+            threads=12,
             ident=None,
         )
     except OSError as error:

@@ -87,7 +87,10 @@ export function isOver(job: Schemas["JobView"]): boolean {
   return job.state !== "waiting" && job.state !== "running";
 }
 
-/** Change a surface; a stale edit shows the newer surface and says so. */
+/**
+ * Change a surface. Changes run one after the other, each on the revision that the one before
+ * has made; one that another tab has overtaken shows the newer surface and says so.
+ */
 export function useEdit(id: string) {
   const client = useQueryClient();
   const settle = (surface: SurfaceView) => {
@@ -102,22 +105,23 @@ export function useEdit(id: string) {
     }
   };
   const params = { path: { surface_id: id } };
+  const base = () => client.getQueryData<SurfaceView>(["surface", id])?.revision ?? 0;
   return {
     edit: useMutation({
-      mutationFn: (body: { base: number; edit: Edit }) =>
-        got(api.POST("/api/surfaces/{surface_id}/edits", { params, body })),
+      mutationFn: (edit: Edit) =>
+        got(api.POST("/api/surfaces/{surface_id}/edits", { params, body: { base: base(), edit } })),
       onSuccess: settle,
       onError,
       scope: { id },
     }),
     undo: useMutation({
-      mutationFn: (base: number) => got(api.POST("/api/surfaces/{surface_id}/undo", { params, body: { base } })),
+      mutationFn: () => got(api.POST("/api/surfaces/{surface_id}/undo", { params, body: { base: base() } })),
       onSuccess: settle,
       onError,
       scope: { id },
     }),
     redo: useMutation({
-      mutationFn: (base: number) => got(api.POST("/api/surfaces/{surface_id}/redo", { params, body: { base } })),
+      mutationFn: () => got(api.POST("/api/surfaces/{surface_id}/redo", { params, body: { base: base() } })),
       onSuccess: settle,
       onError,
       scope: { id },

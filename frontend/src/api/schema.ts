@@ -125,7 +125,7 @@ export interface paths {
         };
         get: operations["list_projects_api_projects_get"];
         put?: never;
-        post?: never;
+        post: operations["start_project_api_projects_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -963,6 +963,19 @@ export interface components {
          * @description Names that the game looks up.
          */
         NameList: string[];
+        /**
+         * NewProject
+         * @description What a new project needs.
+         */
+        NewProject: {
+            /**
+             * Game Folder
+             * @default null
+             */
+            game_folder: string | null;
+            /** Title */
+            title: string;
+        };
         /**
          * NewSurface
          * @description What a new surface needs.
@@ -1892,6 +1905,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    start_project_api_projects_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewProject"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from flask import Response
 from flask_openapi3.openapi import OpenAPI
-from pydantic import BaseModel, RootModel
+from pydantic import BaseModel, Field, RootModel
 
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.roles import ROLES, Role
@@ -24,6 +26,13 @@ class ProjectPath(BaseModel):
 
 class ProjectList(RootModel[list[ProjectView]]):
     """All projects."""
+
+
+class NewProject(BaseModel):
+    """What a new project needs."""
+
+    title: str = Field(min_length=1, max_length=80)
+    game_folder: str | None = None
 
 
 class NameList(RootModel[list[str]]):
@@ -104,6 +113,11 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.get("/api/projects", responses={200: ProjectList})
     def list_projects() -> Response:
         return models(list(projects.listed(ws)))
+
+    @app.post("/api/projects", responses={200: ProjectView})
+    def start_project(body: NewProject) -> Response:
+        folder = Path(body.game_folder).expanduser() if body.game_folder else None
+        return model(projects.create(ws, body.title, folder))
 
     @app.get("/api/projects/<project_id>", responses={200: ProjectView})
     def get_project(path: ProjectPath) -> Response:

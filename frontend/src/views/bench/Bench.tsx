@@ -46,13 +46,13 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const change = useCallback(
     (next: Edit) => {
       setProblem(null);
-      edit.mutate({ base: surface.revision, edit: next }, { onError: setProblem });
+      edit.mutate(next, { onError: setProblem });
     },
-    [edit, surface.revision],
+    [edit],
   );
   const move = (step: typeof undo) => {
     setProblem(null);
-    step.mutate(surface.revision, { onError: setProblem });
+    step.mutate(undefined, { onError: setProblem });
   };
   const deliver = async () => {
     setProblem(null);

@@ -1,5 +1,6 @@
 import { useEffect, useId, useState } from "react";
 import { useHistory } from "@/api/queries";
+import { Tick } from "@/parts/Tick";
 import type { ControlsProps } from "./Controls";
 
 /** How the map leaves: its file name, and whether it goes at all. */
@@ -37,22 +38,14 @@ export function OutputControls({ surface, map, change }: ControlsProps) {
           <span className="figures pr-2 text-ink-2">.dds</span>
         </span>
       </label>
-      <label className="flex items-center gap-1.5 text-small">
-        <input
-          type="checkbox"
-          className="accent-verdigris"
-          checked={map.delivered}
-          onChange={(event) => {
-            change({
-              kind: "set_output",
-              role: map.role,
-              file_name: map.file_name,
-              delivered: event.target.checked,
-            });
-          }}
-        />
+      <Tick
+        checked={map.delivered}
+        onChange={(delivered) => {
+          change({ kind: "set_output", role: map.role, file_name: map.file_name, delivered });
+        }}
+      >
         Goes into the delivery
-      </label>
+      </Tick>
       {history && (
         <details className="text-small">
           <summary className="text-ink-2">What was changed, newest first</summary>

@@ -5,6 +5,7 @@ import { Choice } from "@/parts/Choice";
 import { Hint } from "@/parts/Hint";
 import { EarlierIcon, LaterIcon, RemoveIcon } from "@/parts/icons";
 import { NumberRow } from "@/parts/NumberRow";
+import { Tick } from "@/parts/Tick";
 import { Verdict } from "@/parts/Verdict";
 import type { ControlsProps } from "./Controls";
 
@@ -29,19 +30,16 @@ export function StepControls({
           <fieldset key={`${step.kind}-${place}`} className="border-t border-mortar py-2">
             <legend className="sr-only">{kind.title}</legend>
             <div className="mb-1 flex items-center gap-1">
-              <Hint text={kind.hint}>
-                <label className="flex min-w-0 flex-1 items-center gap-1.5 truncate font-medium">
-                  <input
-                    type="checkbox"
-                    className="accent-verdigris"
-                    checked={step.enabled}
-                    onChange={(event) => {
-                      change(set({ ...step, enabled: event.target.checked }));
-                    }}
-                  />
-                  {kind.title}
-                </label>
-              </Hint>
+              <Tick
+                className="flex min-w-0 flex-1 items-center gap-1.5 truncate font-medium"
+                title={kind.hint}
+                checked={step.enabled}
+                onChange={(enabled) => {
+                  change(set({ ...step, enabled }));
+                }}
+              >
+                {kind.title}
+              </Tick>
               <Tool label={`${kind.title} earlier`} disabled={place === 0} onPress={() => { change({ kind: "move_step", role: map.role, place, to: place - 1 }); }}>
                 <EarlierIcon />
               </Tool>
@@ -200,17 +198,17 @@ function Form({
         }
         if (parameter.type === "boolean") {
           return (
-            <label key={name} className="flex h-6 items-center gap-1.5 text-small" title={parameter.description}>
-              <input
-                type="checkbox"
-                className="accent-verdigris"
-                checked={value === true}
-                onChange={(event) => {
-                  onSettle(withValue(name, event.target.checked));
-                }}
-              />
+            <Tick
+              key={name}
+              className="flex h-6 items-center gap-1.5 text-small"
+              title={parameter.description}
+              checked={value === true}
+              onChange={(next) => {
+                onSettle(withValue(name, next));
+              }}
+            >
               {label}
-            </label>
+            </Tick>
           );
         }
         return (

@@ -8,6 +8,7 @@ import { Empty } from "@/parts/Empty";
 import { JobStrip } from "@/parts/JobStrip";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { Swatch } from "@/parts/Swatch";
+import { Tick } from "@/parts/Tick";
 import { Verdict } from "@/parts/Verdict";
 
 type DeliveryView = Schemas["DeliveryView"];
@@ -89,12 +90,14 @@ function One({ project, delivery, refresh }: { project: string; delivery: Delive
         <ul className="flex flex-col">
           {surfaces?.map((surface) => (
             <li key={surface.id} className="border-t border-mortar">
-              <label className="flex items-center gap-2 py-1">
-                <input type="checkbox" className="accent-verdigris" checked={delivery.document.surfaces.includes(surface.id)}
-                  onChange={(event) => void choose(surface.id, event.target.checked)} />
+              <Tick
+                className="flex items-center gap-2 py-1"
+                checked={delivery.document.surfaces.includes(surface.id)}
+                onChange={(on) => void choose(surface.id, on)}
+              >
                 <Swatch contentKey={surface.keys.colour} alt="" size={28} />
                 <span className="truncate">{surface.title}</span>
-              </label>
+              </Tick>
             </li>
           ))}
         </ul>

@@ -6,6 +6,7 @@ import { useMaterials } from "@/api/queries";
 import { Empty } from "@/parts/Empty";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { Swatch } from "@/parts/Swatch";
+import { Tick } from "@/parts/Tick";
 import { Verdict } from "@/parts/Verdict";
 
 type MaterialView = Schemas["MaterialView"];
@@ -112,10 +113,15 @@ function Row({ project, material, chosen, onChoose, onChange }: {
           </label>
           <Typed label="Gloss" value={document.shine} step={0.05} most={1} onSettle={(shine) => { onChange({ ...document, shine }); }} />
           <Typed label="Metres a tile" value={document.metres} step={0.1} most={50} onSettle={(metres) => { onChange({ ...document, metres }); }} />
-          <label className="flex items-center justify-between">Cut out
-            <input type="checkbox" className="accent-verdigris" checked={document.cutout}
-              onChange={(event) => { onChange({ ...document, cutout: event.target.checked }); }} />
-          </label>
+          <Tick
+            className="flex flex-row-reverse items-center justify-between"
+            checked={document.cutout}
+            onChange={(cutout) => {
+              onChange({ ...document, cutout });
+            }}
+          >
+            Cut out
+          </Tick>
         </div>
       </td>
     </tr>

@@ -1,0 +1,156 @@
+"""Drive the real interface in headless Chromium, on the demo project."""
+
+from __future__ import annotations
+
+import base64
+import io
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import unittest
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, ClassVar
+
+import numpy as np
+from PIL import Image
+from playwright.sync_api import Locator, Page, Playwright, expect, sync_playwright
+
+FLAGS = (
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--use-gl=angle",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+)
+PATIENCE = 60_000
+"""Milliseconds that anything on screen may take on a slow shared machine."""
+
+
+class Server:
+    """One of our programs, run as a user would; ended with :meth:`stop`."""
+
+    def __init__(self, *words: object, data: Path | None = None) -> None:
+        environment = {**os.environ, **({"STONE_STACK_DATA": str(data)} if data else {})}
+        command = [sys.executable, "-m", *map(str, words)]
+        self._process = subprocess.Popen(
+            command, env=environment, stdout=subprocess.PIPE, text=True
+        )
+        assert self._process.stdout
+        for line in self._process.stdout:
+            if "http://" in line:
+                self.address = line[line.index("http://") :].strip()
+                return
+        raise RuntimeError(f"{words} did not start")
+
+    def stop(self) -> None:
+        """End the program."""
+        self._process.terminate()
+        self._process.wait(10)
+        if self._process.stdout:
+            self._process.stdout.close()
+
+
+def demo_server() -> tuple[Server, Path]:
+    """Start the demo in a data folder of its own; return it and that folder."""
+    folder = Path(tempfile.mkdtemp())
+    server = Server("stonestack.cli.main", "demo", "--port", 0, data=folder / "data")
+    return server, folder
+
+
+class BrowserCase(unittest.TestCase):
+    """A test with a page; anything that the page complains about fails the test."""
+
+    playwright: ClassVar[Playwright]
+    size = (1280, 800)
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        named = os.environ.get("STONE_STACK_BROWSER") or shutil.which("chromium")
+        if named is None:
+            raise unittest.SkipTest("There is no Chromium; name one in STONE_STACK_BROWSER.")
+        manager = sync_playwright()
+        cls.playwright = manager.start()
+        cls.addClassCleanup(cls.playwright.stop)
+        root = hasattr(os, "geteuid") and os.geteuid() == 0
+        flags = [*FLAGS, *(["--no-sandbox"] if root else [])]
+        cls.browser = cls.playwright.chromium.launch(executable_path=named, args=flags)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.complaints: list[str] = []
+        self.allowed: tuple[str, ...] = ()
+        self.page = self.new_page()
+
+    def tearDown(self) -> None:
+        left = [c for c in self.complaints if not any(a in c for a in self.allowed)]
+        self.assertEqual(left, [], "The page complained")
+        super().tearDown()
+
+    def new_page(self) -> Page:
+        page = self.browser.new_page(viewport={"width": self.size[0], "height": self.size[1]})
+        self.addCleanup(page.close)
+        page.set_default_timeout(PATIENCE)
+        expect.set_options(timeout=PATIENCE)
+
+        def heard(message: Any) -> None:
+            if message.type == "error":
+                self.complaints.append(message.text)
+
+        page.on("console", heard)
+        page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        return page
+
+    # ---- what a person does ---------------------------------------------------------------
+
+    def drop(self, target: Locator, name: str, data: bytes) -> None:
+        """Drop a file onto an element, as dragging it there from a folder does."""
+        transfer = self.page.evaluate_handle(
+            """([name, data]) => {
+                const bytes = Uint8Array.from(atob(data), (c) => c.charCodeAt(0));
+                const transfer = new DataTransfer();
+                transfer.items.add(new File([bytes], name));
+                return transfer;
+            }""",
+            [name, base64.b64encode(data).decode()],
+        )
+        target.dispatch_event("dragover", {"dataTransfer": transfer})
+        target.dispatch_event("drop", {"dataTransfer": transfer})
+
+    def cell(self, role: str, stage: str) -> Locator:
+        """Return a cell of the course sheet."""
+        return self.page.locator(f"[data-cell={role}-{stage}]")
+
+    # ---- what a person sees ---------------------------------------------------------------
+
+    def seen(self, target: Locator) -> np.ndarray:
+        """Return what is on screen in an element, 0..255, shape (height, width, 3)."""
+        image = Image.open(io.BytesIO(target.screenshot(animations="disabled")))
+        return np.asarray(image.convert("RGB")).astype(float)
+
+    def eventually(self, target: Locator, wanted: Callable[[np.ndarray], bool]) -> np.ndarray:
+        """Return what an element shows as soon as it is as wanted."""
+        for _ in range(PATIENCE // 250):
+            now = self.seen(target)
+            if wanted(now):
+                return now
+            self.page.wait_for_timeout(250)
+        raise AssertionError("The picture did not become as expected")
+
+    def settled(self, target: Locator) -> np.ndarray:
+        """Return what an element shows once two looks in a row agree."""
+        before = self.seen(target)
+        for _ in range(60):
+            self.page.wait_for_timeout(200)
+            now = self.seen(target)
+            if now.shape == before.shape and np.abs(now - before).max() == 0:
+                return now
+            before = now
+        raise AssertionError("The picture does not come to rest")

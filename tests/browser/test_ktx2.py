@@ -1,0 +1,70 @@
+"""Every KTX2 that is written is read by three.js's own loader, and gives our decoder's texels."""
+
+from __future__ import annotations
+
+import http.server
+import os
+import shutil
+import subprocess
+import tempfile
+import threading
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+
+from stonestack.core.codecs import ktx2
+from tests.browser.case import BrowserCase
+from tests.core.test_containers import textures
+
+ROOT = Path(__file__).resolve().parents[2]
+
+
+class Quiet(http.server.SimpleHTTPRequestHandler):
+    def log_message(self, *_words: object) -> None:
+        """Say nothing."""
+
+
+class ThreeLoader(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+        esbuild = [
+            *(shutil.which("npm") or "npm", "exec", "--silent", "--", "esbuild"),
+            *(str(Path(__file__).with_name("probe.ts")), "--bundle", "--format=esm"),
+            f"--outfile={self.folder / 'probe.js'}",
+        ]
+        modules = {"NODE_PATH": str(ROOT / "frontend" / "node_modules")}
+        subprocess.run(
+            esbuild,
+            cwd=ROOT / "frontend",
+            env={**os.environ, **modules},
+            check=True,
+            capture_output=True,
+        )
+        (self.folder / "index.html").write_text(
+            '<!doctype html><link rel="icon" href="data:,">'
+            "<script type=module src=probe.js></script>"
+        )
+        handler = partial(Quiet, directory=str(self.folder))
+        server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), handler)
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        self.addCleanup(server.server_close)
+        self.addCleanup(server.shutdown)
+        self.page.goto(f"http://127.0.0.1:{server.server_address[1]}/")
+        self.page.wait_for_function("window.texels !== undefined")
+
+    def test_all_formats_and_levels(self) -> None:
+        for format_, texture in textures(64, 32).items():
+            (self.folder / f"{format_}.ktx2").write_bytes(ktx2.write(texture))
+            levels = self.page.evaluate("(url) => window.texels(url)", f"{format_}.ktx2")
+            self.assertEqual(len(levels), len(texture.levels))
+            for number, level in enumerate(levels):
+                with self.subTest(format=format_, level=number):
+                    ours = texture.texels(number)
+                    height, width, channels = ours.shape
+                    self.assertEqual((level["width"], level["height"]), (width, height))
+                    theirs = np.array(level["data"]).reshape(height, width, 4)[..., :channels]
+                    self.assertLessEqual(np.abs(theirs - ours.astype(int)).max(), 1)

@@ -1,0 +1,217 @@
+import json
+import threading
+from unittest import mock
+
+from stonestack.core import codecs, edits
+from stonestack.core.deliveries import Delivery
+from stonestack.core.errors import BadRequest
+from stonestack.core.roles import Role
+from stonestack.services import deliveries, installing, materials, projects, surfaces
+from stonestack.services.jobs import Jobs, JobState, Progress, silent
+from stonestack.services.surfaces import SurfaceState
+from stonestack.store import files
+from tests.services.test_surfaces import SurfaceCase
+from tests.support import WorkspaceCase
+
+
+class DeliveryCase(SurfaceCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.game = self.root / "game"
+        self.game.mkdir()
+        (self.game / "room.json").write_text("{}")
+        document = Delivery(title="First", name="first", surfaces=(self.surface.id,))
+        self.delivery = deliveries.create(self.ws, self.project.id, document)
+        patch = mock.patch.object(deliveries, "game_folder", return_value=self.game)
+        patch.start()
+        self.addCleanup(patch.stop)
+
+    def listed_folders(self) -> list[str]:
+        order = json.loads((self.game / "deliveries.json").read_text())["order"]
+        return [entry["folder"] for entry in order]
+
+
+class Building(DeliveryCase):
+    def test_a_build_holds_textures_definitions_and_a_manifest_that_fits(self) -> None:
+        built = deliveries.build(self.ws, self.delivery.id, silent())
+        folder = deliveries.build_folder(self.ws, built, self.delivery.id)
+        names = {p.relative_to(folder).as_posix() for p in folder.rglob("*") if p.is_file()}
+        expected = {f"textures/wall_{s}.dds" for s in "cns"}
+        self.assertEqual(names, expected | {"materials/wall.json", "delivery.json"})
+        listing = json.loads((folder / "delivery.json").read_text())
+        for entry in listing["files"]:
+            data = (folder / entry["path"]).read_bytes()
+            self.assertEqual((entry["sha256"], entry["bytes"]), (files.sha256(data), len(data)))
+
+    def test_the_definition_links_by_relative_paths_that_exist(self) -> None:
+        built = deliveries.build(self.ws, self.delivery.id, silent())
+        folder = deliveries.build_folder(self.ws, built, self.delivery.id)
+        definition = folder / "materials" / "wall.json"
+        for link in json.loads(definition.read_text())["textures"].values():
+            self.assertTrue((definition.parent / link).resolve().is_file(), link)
+
+    def test_the_built_file_is_the_texture_that_the_bench_shows(self) -> None:
+        built = deliveries.build(self.ws, self.delivery.id, silent())
+        folder = deliveries.build_folder(self.ws, built, self.delivery.id)
+        key = self.surface.keys[Role.COLOUR]["compress"]
+        assert key is not None
+        shown = codecs.ktx2.read(self.ws.renderer.ktx2(key))
+        self.assertEqual(codecs.dds.read((folder / "textures/wall_c.dds").read_bytes()), shown)
+
+    def test_the_same_work_gives_the_same_bytes(self) -> None:
+        one = deliveries.build(self.ws, self.delivery.id, silent())
+        for file in (self.root / "data" / "cache").rglob("*.*"):
+            file.unlink()
+        two = deliveries.build(self.opened(), self.delivery.id, silent())
+        self.assertEqual(one.manifest.files, two.manifest.files)
+        self.assertEqual((one.number, two.number), (1, 2))
+
+    def test_two_maps_of_one_name_are_refused(self) -> None:
+        self.edit(self.surface, edits.SetOutput(role=Role.SPECULAR, file_name="wall_c"))
+        with self.assertRaises(BadRequest) as caught:
+            deliveries.build(self.ws, self.delivery.id, silent())
+        self.assertIn("wall_c.dds", caught.exception.message)
+
+    def test_states_follow_the_work(self) -> None:
+        def state() -> SurfaceState:
+            return surfaces.get(self.ws, self.surface.id).state
+
+        self.assertEqual(state(), SurfaceState.DRAFT)
+        deliveries.build(self.ws, self.delivery.id, silent())
+        self.assertEqual(state(), SurfaceState.BUILT)
+        deliveries.install(self.ws, self.delivery.id, silent())
+        self.assertEqual(state(), SurfaceState.INSTALLED)
+        undone = surfaces.undo(self.ws, self.surface.id, self.surface.revision)
+        self.assertEqual(state(), SurfaceState.CHANGED)
+        surfaces.redo(self.ws, undone.id, undone.revision)
+        self.assertEqual(state(), SurfaceState.INSTALLED)
+
+    def test_a_surface_without_a_delivery_goes_into_the_first(self) -> None:
+        other = surfaces.create(self.ws, self.project.id, "Other", "other")
+        self.assertEqual(deliveries.holding(self.ws, other.id), self.delivery.id)
+        [view] = deliveries.listed(self.ws, self.project.id)
+        self.assertEqual(view.document.surfaces, (self.surface.id, other.id))
+
+    def test_a_material_says_what_is_missing(self) -> None:
+        self.edit(self.surface, edits.SetOutput(role=Role.NORMAL, file_name="n", delivered=False))
+        [view] = materials.listed(self.ws, self.project.id)
+        self.assertEqual([f.words for f in view.findings], ["No normal map is linked"])
+
+
+class Installing(DeliveryCase):
+    def test_a_second_install_replaces_the_first_and_leaves_no_litter(self) -> None:
+        deliveries.deliver(self.ws, self.delivery.id, silent())
+        [first] = self.listed_folders()
+        self.edit(self.surface, edits.Rename(title="Other wall"))
+        deliveries.deliver(self.ws, self.delivery.id, silent())
+        [second] = self.listed_folders()
+        self.assertNotEqual(first, second)
+        self.assertEqual([p.name for p in (self.game / "deliveries").iterdir()], [second])
+
+    def test_a_failure_while_writing_leaves_the_game_as_it_was(self) -> None:
+        deliveries.deliver(self.ws, self.delivery.id, silent())
+        before = self.listed_folders()
+        self.edit(self.surface, edits.Rename(title="Other wall"))
+        deliveries.build(self.ws, self.delivery.id, silent())
+        real = files.write_atomically
+        for fail_at in range(1, 6):
+            calls = 0
+
+            def failing(path, data, limit=fail_at):
+                nonlocal calls
+                calls += 1
+                if calls >= limit:
+                    raise OSError(28, "No space left on device")
+                real(path, data)
+
+            with (
+                mock.patch.object(files, "write_atomically", failing),
+                mock.patch.object(installing, "write_atomically", failing),
+                self.assertRaises(BadRequest) as caught,
+            ):
+                deliveries.install(self.ws, self.delivery.id, silent())
+            self.assertIn("No space left", caught.exception.message)
+            self.assertEqual(self.listed_folders(), before)
+            folder = self.game / "deliveries" / before[0]
+            self.assertTrue((folder / "textures" / "wall_c.dds").is_file())
+        deliveries.install(self.ws, self.delivery.id, silent())
+        self.assertNotEqual(self.listed_folders(), before)
+
+    def test_a_build_that_was_tampered_with_is_not_installed(self) -> None:
+        built = deliveries.build(self.ws, self.delivery.id, silent())
+        folder = deliveries.build_folder(self.ws, built, self.delivery.id)
+        (folder / "textures/wall_c.dds").write_bytes(b"something else")
+        with self.assertRaises(BadRequest) as caught:
+            deliveries.install(self.ws, self.delivery.id, silent())
+        self.assertEqual(caught.exception.code, "build-damaged")
+        self.assertFalse((self.game / "deliveries.json").exists())
+
+    def test_taking_out_leaves_other_deliveries_and_the_games_own_files(self) -> None:
+        own = self.game / "base" / "textures" / "wall_c.dds"
+        files.write_atomically(own, b"the game's own")
+        others = self.game / "deliveries" / "first-edition"
+        others.mkdir(parents=True)
+        deliveries.deliver(self.ws, self.delivery.id, silent())
+        self.assertFalse(deliveries.withdraw(self.ws, self.delivery.id).in_game)
+        self.assertEqual(self.listed_folders(), [])
+        self.assertEqual(own.read_bytes(), b"the game's own")
+        self.assertEqual([p.name for p in (self.game / "deliveries").iterdir()], ["first-edition"])
+
+    def test_nothing_is_installed_before_it_is_built(self) -> None:
+        with self.assertRaises(BadRequest) as caught:
+            deliveries.install(self.ws, self.delivery.id, silent())
+        self.assertEqual(caught.exception.code, "not-built")
+
+
+class JobsRun(WorkspaceCase):
+    def finished(self, jobs: Jobs, job_id: str) -> JobState:
+        jobs.close()
+        return jobs.view(job_id).state
+
+    def test_a_job_tells_its_result(self) -> None:
+        jobs = Jobs()
+        job = jobs.start("Count", lambda progress: {"answer": 3})
+        self.assertEqual(self.finished(jobs, job.id), JobState.DONE)
+        self.assertEqual(jobs.view(job.id).result, {"answer": 3})
+
+    def test_a_job_stops_before_its_next_part(self) -> None:
+        jobs, reached = Jobs(), threading.Event()
+        parts: list[int] = []
+
+        def work(progress: Progress) -> dict[str, object]:
+            for part in range(1000):
+                progress.at(part / 1000, f"Part {part}")
+                parts.append(part)
+                reached.set()
+                stopping.wait(5)
+            return {}
+
+        stopping = threading.Event()
+        job = jobs.start("Long", work)
+        self.assertTrue(reached.wait(5))
+        jobs.stop(job.id)
+        stopping.set()
+        self.assertEqual(self.finished(jobs, job.id), JobState.STOPPED)
+        self.assertEqual(parts, [0])
+
+    def test_a_failure_is_told_in_words(self) -> None:
+        jobs = Jobs()
+
+        def work(progress: Progress) -> dict[str, object]:
+            raise BadRequest("why", "It is so.", "Do this.")
+
+        job = jobs.start("Fail", work)
+        self.assertEqual(self.finished(jobs, job.id), JobState.FAILED)
+        problem = jobs.view(job.id).problem
+        assert problem is not None
+        self.assertEqual((problem.message, problem.fix), ("It is so.", "Do this."))
+
+
+class Projects(WorkspaceCase):
+    def test_a_project_is_found_by_title_or_id(self) -> None:
+        made = projects.create(self.ws, "Glasshouse", None)
+        self.assertEqual(projects.found(self.ws, "Glasshouse"), made)
+        self.assertEqual(projects.found(self.ws, made.id), made)
+        with self.assertRaises(BadRequest) as caught:
+            projects.found(self.ws, "Other")
+        self.assertIn(made.id, caught.exception.fix)

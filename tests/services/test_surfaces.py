@@ -1,0 +1,197 @@
+import unittest
+
+from stonestack.core import edits
+from stonestack.core.derive.normal import NormalFromHeight
+from stonestack.core.errors import BadFile, BadRequest, Conflict, NotFound
+from stonestack.core.roles import Role
+from stonestack.core.steps.levels import Levels
+from stonestack.core.surface import Node, Size, Stage
+from stonestack.services import projects, sources, surfaces
+from stonestack.services.surfaces import SurfaceState, SurfaceView
+from tests.support import WorkspaceCase, raw_picture
+
+
+class SurfaceCase(WorkspaceCase):
+    """A project with one surface that has a colour."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.project = projects.create(self.ws, "Glasshouse", None)
+        self.source = sources.bring(self.ws, self.project.id, "wall.png", raw_picture())
+        made = surfaces.create(self.ws, self.project.id, "Wall", "wall")
+        self.surface = self.edit(made, edits.SetOrigin(role=Role.COLOUR, origin=self.source.origin))
+        small = edits.SetSize(role=Role.COLOUR, size=Size(width=128, height=128), all_maps=True)
+        self.surface = self.edit(self.surface, small)
+
+    def edit(self, surface: SurfaceView, change: edits.Edit) -> SurfaceView:
+        return surfaces.edit(self.ws, surface.id, surface.revision, change)
+
+
+class Rendering(SurfaceCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.ran: list[Node] = []
+        self.ws.renderer.on_run = self.ran.append
+
+    def render_all(self, surface: SurfaceView) -> list[str]:
+        """Render every map to the end and return the operations that really ran."""
+        self.ran.clear()
+        for by_stage in surface.keys.values():
+            key = by_stage[Stage.COMPRESS]
+            assert key is not None
+            self.ws.renderer.ktx2(key)
+        return sorted(node.op for node in self.ran)
+
+    def test_shared_beginnings_are_computed_once(self) -> None:
+        ran = self.render_all(self.surface)
+        self.assertEqual(ran.count("decode"), 1)
+        self.assertEqual(ran.count("make_tile"), 1)
+        self.assertEqual(ran.count("compress"), 5)
+
+    def test_a_change_renders_only_what_depends_on_it(self) -> None:
+        self.render_all(self.surface)
+        changed = self.edit(
+            self.surface, edits.SetStep(role=Role.NORMAL, place=0, step=NormalFromHeight(relief=4))
+        )
+        self.assertEqual(self.render_all(changed), ["compress", "normal_from_height", "size"])
+
+    def test_undo_renders_nothing(self) -> None:
+        self.render_all(self.surface)
+        changed = self.edit(self.surface, edits.AddStep(role=Role.COLOUR, step=Levels(black=0.2)))
+        self.render_all(changed)
+        back = surfaces.undo(self.ws, changed.id, changed.revision)
+        self.assertEqual(self.render_all(back), [])
+
+    def test_a_new_start_takes_finished_textures_from_the_cache(self) -> None:
+        self.render_all(self.surface)
+        again = self.opened()
+        ran: list[Node] = []
+        again.renderer.on_run = ran.append
+        key = self.surface.keys[Role.COLOUR][Stage.COMPRESS]
+        assert key is not None
+        again.renderer.ktx2(key)
+        self.assertEqual(ran, [])
+
+    def test_an_emptied_cache_only_costs_time(self) -> None:
+        key = self.surface.keys[Role.NORMAL][Stage.COMPRESS]
+        assert key is not None
+        first = self.ws.renderer.ktx2(key)
+        for file in (self.root / "data" / "cache").rglob("*.*"):
+            file.unlink()
+        self.assertEqual(self.opened().renderer.ktx2(key), first)
+
+    def test_numbers_say_what_was_measured(self) -> None:
+        keys = self.surface.keys[Role.COLOUR]
+        steps, packed = keys[Stage.STEPS], keys[Stage.COMPRESS]
+        assert steps and packed
+        tile = self.ws.renderer.facts(steps, Stage.STEPS)
+        assert tile.seam is not None
+        self.assertAlmostEqual(tile.seam.x, 1, delta=0.3)
+        self.assertEqual(tile.finding.level, "good")
+        facts = self.ws.renderer.facts(packed, Stage.COMPRESS)
+        self.assertEqual((facts.levels, facts.bytes), (8, 8192 + 2048 + 512 + 128 + 32 + 8 + 8 + 8))
+        assert facts.psnr is not None
+        self.assertGreater(facts.psnr, 20)
+
+    def test_a_passing_look_is_small_and_makes_no_revision(self) -> None:
+        change = edits.SetStep(role=Role.NORMAL, place=0, step=NormalFromHeight(relief=9))
+        node = surfaces.preview(
+            self.ws, self.surface.id, change, Role.NORMAL, Stage.STEPS, longest=64
+        )
+        assert node is not None
+        self.assertLessEqual(max(self.ws.renderer.picture(node).pixels.shape[:2]), 64)
+        self.assertEqual(surfaces.get(self.ws, self.surface.id).revision, self.surface.revision)
+
+
+class UndoAndRedo(SurfaceCase):
+    def test_both_outlive_a_new_start(self) -> None:
+        renamed = self.edit(self.surface, edits.Rename(title="East wall"))
+        surfaces.undo(self.ws, renamed.id, renamed.revision)
+        again = self.opened()
+        seen = surfaces.get(again, self.surface.id)
+        self.assertEqual((seen.document.title, seen.redo), ("Wall", "Renamed to East wall"))
+        forward = surfaces.redo(again, seen.id, seen.revision)
+        self.assertEqual(forward.document.title, "East wall")
+        self.assertIsNone(forward.redo)
+
+    def test_an_edit_after_undo_begins_a_new_way(self) -> None:
+        one = self.edit(self.surface, edits.Rename(title="One"))
+        back = surfaces.undo(self.ws, one.id, one.revision)
+        two = self.edit(back, edits.Rename(title="Two"))
+        self.assertIsNone(two.redo)
+        words = [entry.words for entry in surfaces.history(self.ws, two.id)]
+        self.assertEqual(words[0], "Renamed to Two")
+        self.assertNotIn("Renamed to One", words)
+
+    def test_everything_can_be_undone_back_to_the_start(self) -> None:
+        seen = self.surface
+        while seen.undo:
+            seen = surfaces.undo(self.ws, seen.id, seen.revision)
+        self.assertEqual(seen.state, SurfaceState.EMPTY)
+        with self.assertRaises(BadRequest):
+            surfaces.undo(self.ws, seen.id, seen.revision)
+
+    def test_a_stale_edit_is_answered_with_a_conflict_and_loses_nothing(self) -> None:
+        self.edit(self.surface, edits.Rename(title="First"))
+        with self.assertRaises(Conflict):
+            self.edit(self.surface, edits.Rename(title="Second"))
+        self.assertEqual(surfaces.get(self.ws, self.surface.id).document.title, "First")
+
+    def test_an_edit_that_changes_nothing_makes_no_revision(self) -> None:
+        same = self.edit(self.surface, edits.Rename(title="Wall"))
+        self.assertEqual(same.revision, self.surface.revision)
+
+    def test_a_value_that_does_not_fit_is_refused_in_words(self) -> None:
+        with self.assertRaises(BadRequest) as caught:
+            self.edit(self.surface, edits.AddStep(role=Role.COLOUR, step=NormalFromHeight()))
+        self.assertIn("not for colour", caught.exception.message)
+
+
+class Sources(SurfaceCase):
+    def test_bytes_are_kept_as_they_came(self) -> None:
+        self.assertEqual(self.ws.files.read(self.source.sha256), raw_picture())
+
+    def test_the_same_file_twice_is_one_source(self) -> None:
+        again = sources.bring(self.ws, self.project.id, "wall.png", raw_picture())
+        self.assertEqual(again.id, self.source.id)
+
+    def test_bad_files_leave_nothing_behind(self) -> None:
+        def kept() -> int:
+            return sum(1 for p in (self.root / "data" / "files").rglob("*") if p.is_file())
+
+        before = kept()
+        for name, data in (
+            ("cut.png", raw_picture()[:2000]),
+            ("words.png", b"no picture at all" * 40),
+            ("empty.png", b""),
+            ("box.zip", b"PK\x03\x04" + bytes(99)),
+        ):
+            with self.assertRaises(BadFile):
+                sources.bring(self.ws, self.project.id, name, data)
+        with self.assertRaises(BadRequest):
+            sources.bring(self.ws, self.project.id, "../../up.png", raw_picture(seed=9))
+        self.assertEqual(kept(), before)
+        self.assertEqual(len(sources.listed(self.ws, self.project.id)), 1)
+
+    def test_a_source_that_is_lost_is_said_in_words(self) -> None:
+        for file in (self.root / "data" / "files").rglob("*"):
+            if file.is_file():
+                file.unlink()
+        key = self.surface.keys[Role.COLOUR][Stage.SOURCE]
+        assert key is not None
+        with self.assertRaises(NotFound) as caught:
+            self.opened().renderer.png(key)
+        self.assertIn("Bring the picture in again", caught.exception.fix)
+
+    def test_a_source_that_was_tampered_with_is_not_used(self) -> None:
+        for file in (self.root / "data" / "files").rglob("*"):
+            if file.is_file():
+                file.write_bytes(raw_picture(seed=77))
+        key = self.surface.keys[Role.COLOUR][Stage.SOURCE]
+        assert key is not None
+        with self.assertRaises(NotFound):
+            self.opened().renderer.png(key)
+
+
+if __name__ == "__main__":
+    unittest.main()

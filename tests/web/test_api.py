@@ -1,0 +1,186 @@
+import io
+import re
+import time
+import unittest
+from typing import Any
+
+from stonestack.core.errors import BadRequest
+from stonestack.services import projects
+from stonestack.web.app import STATIC, create_app
+from tests.support import WorkspaceCase, raw_picture
+
+
+class ApiCase(WorkspaceCase):
+    """The real application, spoken to through HTTP."""
+
+    base = "http://127.0.0.1:8431"
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.project = projects.create(self.ws, "Glasshouse", None)
+        self.client = create_app(self.ws).test_client()
+        page = self.client.get("/", base_url=self.base).text
+        match = re.search(r'name="stone-token" content="([^"]+)"', page)
+        assert match
+        self.token = {"X-Stone-Token": match[1]}
+
+    def get(self, path: str, **options: Any) -> Any:
+        return self.client.get(path, base_url=self.base, **options)
+
+    def post(self, path: str, body: Any = None, **options: Any) -> Any:
+        headers = {**self.token, **options.pop("headers", {})}
+        return self.client.post(path, base_url=self.base, json=body, headers=headers, **options)
+
+    def upload(self, name: str, data: bytes) -> Any:
+        return self.client.post(
+            f"/api/projects/{self.project.id}/sources",
+            base_url=self.base,
+            data={"file": (io.BytesIO(data), name)},
+            headers=self.token,
+        )
+
+    def surface(self) -> Any:
+        body = {"title": "Wall", "name": "wall"}
+        made = self.post(f"/api/projects/{self.project.id}/surfaces", body).json
+        origin = self.upload("wall.png", raw_picture()).json["origin"]
+        change = {"kind": "set_origin", "role": "colour", "origin": origin}
+        path = f"/api/surfaces/{made['id']}/edits"
+        return self.post(path, {"base": made["revision"], "edit": change}).json
+
+
+class TheWay(ApiCase):
+    def test_from_a_file_to_compressed_levels(self) -> None:
+        surface = self.surface()
+        key = surface["keys"]["normal"]["compress"]
+        texture = self.get(f"/api/renders/{key}/texture.ktx2")
+        self.assertEqual(texture.data[:12], b"\xabKTX 20\xbb\r\n\x1a\n")
+        self.assertIn("immutable", texture.headers["Cache-Control"])
+        facts = self.get(f"/api/renders/{key}/facts?stage=compress").json
+        self.assertEqual((facts["format"], facts["width"]), ("bc5", 256))
+        picture = self.get(f"/api/renders/{key}/picture.png?longest=96")
+        self.assertEqual(picture.mimetype, "image/png")
+
+    def test_a_stale_edit_is_a_conflict_with_words(self) -> None:
+        surface = self.surface()
+        edit = {"kind": "rename", "title": "New"}
+        path = f"/api/surfaces/{surface['id']}/edits"
+        self.assertEqual(self.post(path, {"base": 2, "edit": edit}).status_code, 200)
+        late = self.post(path, {"base": 2, "edit": edit})
+        self.assertEqual((late.status_code, late.json["code"]), (409, "stale-edit"))
+
+    def test_one_press_reports_a_job_to_its_end(self) -> None:
+        surface = self.surface()
+        job = self.post(f"/api/surfaces/{surface['id']}/deliver").json
+        until = time.monotonic() + 60
+        while job["state"] in ("waiting", "running") and time.monotonic() < until:
+            job = self.get(f"/api/jobs/{job['id']}").json
+        self.assertEqual(job["state"], "failed")  # No game folder is registered here.
+        self.assertEqual(job["problem"]["code"], "no-game-folder")
+
+    def test_parameters_out_of_range_are_refused_with_their_place(self) -> None:
+        surface = self.surface()
+        step = {"kind": "levels", "black": 3}
+        edit = {"kind": "add_step", "role": "colour", "step": step}
+        answer = self.post(
+            f"/api/surfaces/{surface['id']}/edits", {"base": surface["revision"], "edit": edit}
+        )
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("black", answer.json["message"])
+
+    def test_the_knowledge_describes_every_form(self) -> None:
+        steps = {s["name"]: s for s in self.get("/api/knowledge").json["steps"]}
+        feather = steps["make_tile"]["parameters"]["properties"]["feather"]
+        self.assertEqual((feather["minimum"], feather["maximum"]), (0, 10))
+        self.assertTrue(feather["title"] and feather["description"])
+
+
+class BadInput(ApiCase):
+    def test_each_bad_file_gets_an_answer_and_the_server_goes_on(self) -> None:
+        cases = {
+            "broken.png": raw_picture()[:900],
+            "words.png": b"only words" * 50,
+            "empty.png": b"",
+            "box.zip": b"PK\x03\x04" + bytes(60),
+        }
+        for name, data in cases.items():
+            with self.subTest(name):
+                answer = self.upload(name, data)
+                self.assertEqual(answer.status_code, 422)
+                self.assertTrue(answer.json["message"] and answer.json["fix"])
+        self.assertEqual(self.get(f"/api/projects/{self.project.id}/sources").json, [])
+        self.assertEqual(self.upload("good.png", raw_picture()).status_code, 200)
+
+    def test_a_name_that_climbs_is_refused(self) -> None:
+        answer = self.upload("../../etc/wall.png", raw_picture())
+        self.assertEqual(answer.json["code"], "bad-file-name")
+        self.assertEqual(self.get(f"/api/projects/{self.project.id}/sources").json, [])
+
+    def test_an_extension_that_lies_is_said_and_read_right(self) -> None:
+        facts = self.upload("wall.jpg", raw_picture()).json["facts"]
+        self.assertTrue(facts["extension_lies"])
+        self.assertEqual(facts["kind"], "png")
+
+    def test_things_that_are_not_there_are_said_so(self) -> None:
+        for path in (
+            "/api/surfaces/nothing",
+            f"/api/renders/{'0' * 40}/picture.png",
+            "/api/jobs/nothing",
+            "/api/nothing",
+        ):
+            answer = self.get(path)
+            self.assertEqual(answer.status_code, 404, path)
+            self.assertTrue(answer.json["fix"])
+        self.assertEqual(self.get("/api/renders/../../etc/picture.png").status_code, 404)
+
+    def test_bodies_that_are_not_json_are_refused(self) -> None:
+        path = f"/api/projects/{self.project.id}/surfaces"
+        answer = self.client.post(
+            path, base_url=self.base, data=b"{", headers=self.token, content_type="application/json"
+        )
+        self.assertIn(answer.status_code, (400, 422))
+        self.assertTrue(answer.json["message"])
+
+
+class Guards(ApiCase):
+    def test_other_hosts_are_refused(self) -> None:
+        for host in ("http://stone.example", "http://192.168.0.9:8431"):
+            answer = self.client.get("/api/projects", base_url=host)
+            self.assertEqual((answer.status_code, answer.json["code"]), (403, "wrong-host"))
+
+    def test_writes_need_the_token_of_this_start(self) -> None:
+        path, body = f"/api/projects/{self.project.id}/surfaces", {"title": "A", "name": "a"}
+        for headers in ({}, {"X-Stone-Token": "guess"}):
+            answer = self.client.post(path, base_url=self.base, json=body, headers=headers)
+            self.assertEqual((answer.status_code, answer.json["code"]), (403, "no-token"))
+
+    def test_writes_from_another_page_are_refused_even_with_the_token(self) -> None:
+        path, body = f"/api/projects/{self.project.id}/surfaces", {"title": "A", "name": "a"}
+        answer = self.post(path, body, headers={"Origin": "http://evil.example"})
+        self.assertEqual((answer.status_code, answer.json["code"]), (403, "foreign-page"))
+        self.assertEqual(self.get(f"/api/projects/{self.project.id}/surfaces").json, [])
+
+    def test_the_page_has_a_strict_policy(self) -> None:
+        policy = self.get("/").headers["Content-Security-Policy"]
+        self.assertIn("default-src 'self'", policy)
+        self.assertNotIn("unsafe", policy)
+
+    def test_a_fault_of_ours_is_no_traceback(self) -> None:
+        from unittest import mock
+
+        with (
+            mock.patch.object(projects, "listed", side_effect=RuntimeError("secret detail")),
+            self.assertLogs("stonestack.web.answers", "ERROR"),
+        ):
+            answer = self.get("/api/projects")
+        self.assertEqual((answer.status_code, answer.json["code"]), (500, "our-fault"))
+        self.assertNotIn("secret", answer.text)
+
+    def test_the_built_pages_are_there(self) -> None:
+        self.assertTrue((STATIC / "index.html").is_file())
+
+
+class Words(unittest.TestCase):
+    def test_an_error_holds_what_is_wrong_and_what_to_do(self) -> None:
+        self.assertEqual(
+            str(BadRequest("c", "This is wrong.", "Do that.")), "This is wrong. Do that."
+        )
