@@ -105,7 +105,8 @@ async function read() {
     for (const { value } of Object.values(material.uniforms)) if (value instanceof THREE.Texture) value.dispose();
     material.dispose();
   }
-  element("folder").textContent = told.folder;
+  element("folder").textContent = told.folder.split(/[\\/]/).slice(-2).join(" / ");
+  element("folder").title = told.folder;
   showLog(told.log);
   const troubles = told.log.filter((line) => line.word !== "read").length;
   const blocks = decoded.size ? ` This machine cannot take ${[...decoded].join(", ")}: texels were decoded.` : "";

@@ -1,4 +1,4 @@
-"""``stone-stack``: serve, demo, inspect, convert, build.
+"""``stone-stack``: serve, demo, inspect, convert, build, bench.
 
 Exit codes: 0 done, 1 the thing asked for cannot be done, 2 the command line is wrong.
 Heavy imports stand inside the commands that need them, so that starting costs little.
@@ -70,7 +70,18 @@ def _parser() -> argparse.ArgumentParser:
     build = commands.add_parser("build", help="build all deliveries of a project")
     build.add_argument("project", help="its id or title")
     build.set_defaults(run=_build)
+
+    bench = commands.add_parser("bench", help="measure speed beside a well-known library")
+    bench.add_argument("what", choices=["blocks", "stages"])
+    bench.set_defaults(run=_bench)
     return parser
+
+
+def _bench(options: argparse.Namespace) -> int:
+    from stonestack.cli import bench
+
+    {"blocks": bench.bench_blocks, "stages": bench.bench_stages}[options.what]()
+    return 0
 
 
 def _serve(options: argparse.Namespace) -> int:

@@ -11,9 +11,13 @@ from stonestack.core.materials import Finding
 from stonestack.core.render import Loss
 from stonestack.core.tile.light import light_field
 
+VERSION = 1
+"""Raised when the same picture is judged otherwise, so that kept judgements are made anew."""
+
 _SEAM_GOOD = (0.55, 1.5)
 _UNEVEN = 0.35
 _STRETCH_LOOK = 8.0
+_ENLARGED = 1.25
 _NEAR_LIMIT = 36.0
 _ROUGH = 31.0
 _ANGLE_LOOK = 2.5
@@ -52,7 +56,7 @@ def of_size(before: Picture, after: Picture) -> Finding:
         return Finding(
             level="look", words=f"stretch {stretch:.1f} %", fix="Choose sides of another ratio."
         )
-    if after.width > before.width * 1.01 or after.height > before.height * 1.01:
+    if after.width > before.width * _ENLARGED or after.height > before.height * _ENLARGED:
         return Finding(level="look", words="larger than its source", fix="Choose a smaller size.")
     return Finding(level="good", words=f"stretch {stretch:.1f} %")
 

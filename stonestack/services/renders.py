@@ -226,7 +226,7 @@ class Renderer:
 
     def facts(self, key: str, stage: Stage) -> RenderFacts:
         """Return the numbers of a map at a stage."""
-        kind = f"{stage}.json"
+        kind = f"{stage}.{verdicts.VERSION}.json"
         kept = self._cache.read(key, kind)
         if kept is not None:
             return RenderFacts.model_validate_json(kept)

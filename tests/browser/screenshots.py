@@ -18,8 +18,7 @@ class Taking(BrowserCase):
 
     def keep(self, name: str) -> None:
         self.page.mouse.move(640, 795)
-        self.page.wait_for_load_state("networkidle")
-        self.page.wait_for_timeout(900)
+        self.page.wait_for_timeout(2500)
         self.page.screenshot(path=PICTURES / f"{name}.png", animations="disabled")
 
     def runTest(self) -> None:
@@ -58,4 +57,8 @@ class Taking(BrowserCase):
 if __name__ == "__main__":
     import unittest
 
-    unittest.TextTestRunner().run(Taking())
+    Taking.setUpClass()
+    try:
+        unittest.TextTestRunner().run(Taking())
+    finally:
+        Taking.doClassCleanups()

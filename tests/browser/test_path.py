@@ -288,9 +288,9 @@ class InLight(PathCase):
         light = np.cos(turn) * np.cos(up), np.sin(turn) * np.cos(up), np.sin(up)
         lambert = np.maximum(nx * light[0] + ny * light[1] + nz * light[2], 0)
         stored = colour.to_srgb(lambert.astype(np.float32)) * 255
-        # The rim is a crease that eight texels share; the canvas has a mark in one corner.
+        # The rim is a crease that eight texels share; marks lie over the lowest part.
         compared = (np.abs(away - CAP) > 0.03) & (np.maximum(abs(x), abs(y)) < 0.98)
-        compared &= ~((y < -0.65) & (x < -0.6))
+        compared &= (y > -0.82) & ~((y < -0.65) & (x < -0.6))
         return stored, compared
 
     def assert_lambert(self, degrees: int) -> None:

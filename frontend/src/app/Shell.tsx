@@ -37,9 +37,9 @@ export function Shell({ project, children }: { project: string; children: ReactN
   return (
     <div className="flex h-full min-w-[1024px] flex-col">
       <header className="flex h-10 shrink-0 items-stretch border-b border-joint bg-lime">
-        <div className="flex w-[220px] items-center gap-2 px-3.5">
+        <div className="flex w-[220px] shrink-0 items-center gap-2 px-3.5 max-xl:w-[176px]">
           <Mark />
-          <span className="font-semibold">Stone Stack</span>
+          <span className="font-semibold whitespace-nowrap">Stone Stack</span>
           <span className="truncate text-ink-2">{title}</span>
         </div>
         <nav aria-label="Views" className="flex items-stretch border-l border-mortar">
@@ -51,7 +51,7 @@ export function Shell({ project, children }: { project: string; children: ReactN
                 key={words}
                 href={href}
                 aria-current={current ? "page" : undefined}
-                className={`relative flex items-center border-r border-mortar px-4 -outline-offset-2 hover:bg-verdigris-wash ${current ? "bg-plaster font-semibold before:absolute before:inset-x-0 before:top-0 before:h-[3px] before:bg-verdigris" : "text-ink-2"}`}
+                className={`relative flex items-center border-r border-mortar px-4 whitespace-nowrap max-xl:px-3 -outline-offset-2 hover:bg-verdigris-wash ${current ? "bg-plaster font-semibold before:absolute before:inset-x-0 before:top-0 before:h-[3px] before:bg-verdigris" : "text-ink-2"}`}
               >
                 {words}
               </Link>
@@ -61,7 +61,7 @@ export function Shell({ project, children }: { project: string; children: ReactN
         <div id="bar-actions" className="ml-auto flex items-center gap-1" />
         <button
           type="button"
-          className="flex items-center gap-1.5 px-3 text-small text-ink-2 -outline-offset-2 hover:text-ink"
+          className="flex items-center gap-1.5 px-3 text-small whitespace-nowrap text-ink-2 -outline-offset-2 hover:text-ink"
           onClick={() => {
             setSheet(true);
           }}

@@ -98,12 +98,6 @@ export function LightPane({ surface, passing }: { surface: SurfaceView; passing:
               set({ shape });
             }}
           />
-          <span className="ml-auto flex items-center gap-1.5">
-            <Small label="From" hint="Degrees round the surface, from the right" value={lamp.from} most={360} onSet={(from) => { set({ from }); }} />
-            <Small label="Up" hint="Degrees above the surface" value={lamp.up} most={90} onSet={(up) => { set({ up }); }} />
-            <Small label="Fill" hint="Light from everywhere, in percent" value={Math.round(lamp.fill * 100)} most={100} onSet={(fill) => { set({ fill: fill / 100 }); }} />
-            <Small label="Tiles" hint="How often the tile repeats" value={lamp.tiling} most={16} onSet={(tiling) => { set({ tiling: Math.max(1, tiling) }); }} />
-          </span>
         </>
       }
     >
@@ -132,6 +126,12 @@ export function LightPane({ surface, passing }: { surface: SurfaceView; passing:
         }}
       />
       <LampMark from={lamp.from} up={lamp.up} />
+          <div className="absolute right-2.5 bottom-2.5 flex items-center gap-2.5 rounded-sm bg-label/85 px-2 py-1 text-label-ink">
+            <Small label="From" hint="Degrees round the surface, from the right" value={lamp.from} most={360} onSet={(from) => { set({ from }); }} />
+            <Small label="Up" hint="Degrees above the surface" value={lamp.up} most={90} onSet={(up) => { set({ up }); }} />
+            <Small label="Fill" hint="Light from everywhere, in percent" value={Math.round(lamp.fill * 100)} most={100} onSet={(fill) => { set({ fill: fill / 100 }); }} />
+            <Small label="Tiles" hint="How often the tile repeats" value={lamp.tiling} most={16} onSet={(tiling) => { set({ tiling: Math.max(1, tiling) }); }} />
+          </div>
       {!maps.colour && (
         <p className="absolute inset-0 flex items-center justify-center bg-ground px-10 text-center text-label-ink">
           The surface shows here when it has a colour
@@ -186,13 +186,13 @@ function Small({
 }) {
   return (
     <Hint text={hint}>
-      <label className="narrow flex items-center gap-1 text-fine text-ink-2">
+      <label className="flex items-center gap-1 text-fine">
         {label}
         <input
           type="number"
           min={0}
           max={most}
-          className="figures h-5 w-[33px] [appearance:textfield] rounded-sm border border-joint bg-lime px-1 text-right text-ink [&::-webkit-inner-spin-button]:hidden"
+          className="figures h-5 w-[33px] [appearance:textfield] rounded-sm border border-label-ink/40 bg-label px-1 text-right text-label-ink [&::-webkit-inner-spin-button]:hidden"
           value={Math.round(value)}
           onChange={(event) => {
             const typed = event.target.valueAsNumber;

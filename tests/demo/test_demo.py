@@ -1,0 +1,45 @@
+import io
+import unittest
+
+import numpy as np
+from PIL import Image
+
+from stonestack.core import codecs
+from stonestack.core.image import Space
+from stonestack.core.tile.light import light_field
+from stonestack.core.tile.seam import seam_score
+from stonestack.demo.originals import ORIGINALS
+from stonestack.demo.paint import Canvas
+from stonestack.demo.project import _MATERIALS, _RELIEF, _TITLES
+from stonestack.demo.sources import SOURCES, lattice_pattern
+
+
+class RawSources(unittest.TestCase):
+    def test_each_surface_of_the_game_has_a_source_and_its_settings(self) -> None:
+        for table in (ORIGINALS, _TITLES, _MATERIALS, _RELIEF):
+            self.assertEqual(set(table), set(SOURCES))
+
+    def test_they_come_in_four_kinds(self) -> None:
+        kinds = {source.file_name.rsplit(".", 1)[1] for source in SOURCES.values()}
+        self.assertEqual(kinds, {"png", "jpg", "tga", "tif"})
+
+    def test_a_source_is_raw_odd_sized_uneven_and_does_not_tile(self) -> None:
+        for name in ("rib_copper", "bed_peat"):
+            source = SOURCES[name]
+            data = source.encoded()
+            facts = codecs.inspect(source.file_name, data)
+            self.assertFalse(facts.extension_lies)
+            self.assertNotEqual(facts.width & (facts.width - 1), 0)
+            picture = codecs.read_picture(data, Space.LINEAR)
+            field = light_field(picture)
+            self.assertGreater(field.max() / field.min(), 1.3)
+            self.assertGreater(seam_score(picture).x, 1.5)
+
+    def test_the_same_seed_draws_the_same_picture(self) -> None:
+        once, twice = (lattice_pattern(Canvas(90, 80, 3), 40, 0.4) for _ in range(2))
+        np.testing.assert_array_equal(once[0], twice[0])
+        self.assertTrue(0.2 < once[1].mean() < 0.8)
+
+    def test_the_lattice_brings_alpha(self) -> None:
+        image = Image.open(io.BytesIO(SOURCES["lattice_iron"].encoded()))
+        self.assertEqual(image.mode, "RGBA")
