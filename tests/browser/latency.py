@@ -29,6 +29,8 @@ class Dragging(BrowserCase):
         page.wait_for_timeout(15_000)  # The background work of the first start is over by then.
         self.cell("colour", "steps").click()
         page.get_by_label("Add a step").select_option("tone")
+        expect(self.cell("colour", "steps")).to_contain_text("3 steps")
+        page.wait_for_timeout(8000)  # All that follows from the new step is rendered by then.
         box = page.get_by_role("slider", name="Saturation").bounding_box()
         assert box
         x, y = box["x"] + 3, box["y"] + 8

@@ -1,5 +1,6 @@
 import { QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, got, StoneProblem, type Edit, type Schemas, type Stage, type SurfaceView } from "./client";
+import { inSlot } from "./slots";
 
 export const queries = new QueryClient({
   defaultOptions: {
@@ -54,7 +55,10 @@ export function useHistory(id: string, revision: number) {
 export function useFacts(key: string | null | undefined, stage: Stage) {
   return useQuery({
     queryKey: ["facts", key, stage],
-    queryFn: () => got(api.GET("/api/renders/{key}/facts", { params: { path: { key: key ?? "" }, query: { stage } } })),
+    queryFn: ({ signal }) =>
+      inSlot(signal, () =>
+        got(api.GET("/api/renders/{key}/facts", { params: { path: { key: key ?? "" }, query: { stage } }, signal })),
+      ),
     enabled: Boolean(key),
     staleTime: Infinity,
   });

@@ -125,6 +125,11 @@ export class LightView {
     this.textures = new Textures(this.hand.renderer);
   }
 
+  /** Whether this machine is too slow to shade every passing look. */
+  get slow(): boolean {
+    return this.hand.slow;
+  }
+
   /** Load what the look needs, then show it; the old picture stays until then. */
   async show(look: LightLook): Promise<void> {
     const turn = ++this.turn;

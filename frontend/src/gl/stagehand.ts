@@ -1,11 +1,26 @@
 import * as THREE from "three";
 
-/** A renderer on a canvas that draws only when something has changed. */
+/** A frame that takes longer than this is too slow to follow a hand. */
+const SLOW_MS = 50;
+/** What asks again within this time, and some frames, is moving. */
+const MOVING_MS = 250;
+/** Share of the resolution that a slow machine draws while something moves. */
+const ROUGH = 0.5;
+
+/**
+ * A renderer on a canvas that draws only when something has changed.
+ *
+ * On a slow machine it draws at half the resolution while something moves, and in full when it rests.
+ */
 export class Stagehand {
   readonly renderer: THREE.WebGLRenderer;
   private readonly observer: ResizeObserver;
+  private readonly sharp = Math.min(2, window.devicePixelRatio);
   private asked = false;
   private gone = false;
+  private lastAsked = -Infinity;
+  private cost = 0;
+  private rest: ReturnType<typeof setTimeout> | undefined;
 
   constructor(
     canvas: HTMLCanvasElement,
@@ -13,7 +28,6 @@ export class Stagehand {
   ) {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, alpha: false });
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace; // Shaders encode for themselves.
-    this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.observer = new ResizeObserver(() => {
       this.ask();
     });
@@ -22,21 +36,49 @@ export class Stagehand {
 
   /** Draw once, soon. */
   ask = () => {
+    const now = performance.now();
+    const moving = now - this.lastAsked < MOVING_MS + 3 * this.cost;
+    this.lastAsked = now;
     if (this.asked || this.gone) return;
     this.asked = true;
     requestAnimationFrame(() => {
       this.asked = false;
-      if (this.gone) return;
-      const { clientWidth, clientHeight } = this.renderer.domElement;
-      if (clientWidth === 0 || clientHeight === 0) return;
-      this.renderer.setSize(clientWidth, clientHeight, false);
-      this.draw(this.renderer, clientWidth, clientHeight);
+      this.now(moving && this.slow);
     });
   };
 
+  /** Whether this machine takes too long for a frame to follow a hand. */
+  get slow(): boolean {
+    return this.cost > SLOW_MS;
+  }
+
   dispose() {
     this.gone = true;
+    clearTimeout(this.rest);
     this.observer.disconnect();
     this.renderer.dispose();
+  }
+
+  private now(rough: boolean) {
+    if (this.gone) return;
+    const { clientWidth, clientHeight } = this.renderer.domElement;
+    if (clientWidth === 0 || clientHeight === 0) return;
+    clearTimeout(this.rest);
+    this.renderer.setPixelRatio(this.sharp * (rough ? ROUGH : 1));
+    this.renderer.setSize(clientWidth, clientHeight, false);
+    const started = performance.now();
+    this.draw(this.renderer, clientWidth, clientHeight);
+    if (rough) {
+      this.rest = setTimeout(() => {
+        this.now(false);
+      }, MOVING_MS);
+      return;
+    }
+    // The next frame comes when this one has left the GPU, so that is what it costs.
+    requestAnimationFrame(() => {
+      requestAnimationFrame(() => {
+        this.cost = (performance.now() - started) / 2;
+      });
+    });
   }
 }

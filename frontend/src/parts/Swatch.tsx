@@ -1,6 +1,8 @@
+import { useEffect, useState } from "react";
 import { pictureUrl } from "@/api/client";
+import { takeSlot } from "@/api/slots";
 
-/** A small picture of a stage, on neutral ground. */
+/** A small picture of a stage, on neutral ground; the last one stays until the next is there. */
 export function Swatch({
   contentKey,
   alt,
@@ -14,19 +16,37 @@ export function Swatch({
   longest?: number;
   className?: string;
 }) {
-  if (!contentKey) {
-    return <span className={`block shrink-0 bg-mortar/60 ${className}`} style={{ width: size, height: size }} />;
+  const [shown, setShown] = useState<string | null>(null);
+  const wanted = contentKey ? pictureUrl(contentKey, longest) : null;
+  useEffect(() => {
+    if (!wanted) return;
+    const loader = new Image();
+    const giveBack = takeSlot(() => {
+      loader.src = wanted;
+    });
+    loader.onload = loader.onerror = () => {
+      giveBack();
+      setShown(wanted);
+    };
+    return () => {
+      loader.onload = loader.onerror = null;
+      loader.src = "";
+      giveBack();
+    };
+  }, [wanted]);
+  const box = { width: size, height: size };
+  if (!wanted || !shown) {
+    return <span role="img" aria-label={alt} className={`block shrink-0 bg-mortar/60 ${className}`} style={box} />;
   }
   return (
     <img
-      src={pictureUrl(contentKey, longest)}
+      src={shown}
       alt={alt}
       width={size}
       height={size}
-      loading="lazy"
       draggable={false}
       className={`checks block shrink-0 object-cover ${className}`}
-      style={{ width: size, height: size }}
+      style={box}
     />
   );
 }

@@ -10,6 +10,9 @@ import { kindOf } from "./kinds";
 import { Pane } from "./Pane";
 import type { Passing } from "./passing";
 
+/** How long a control rests before a slow machine shades what it shows. */
+const REST_MS = 300;
+
 const SLOTS: readonly Slot[] = ["colour", "normal", "specular", "alpha"];
 
 interface Lamp {
@@ -64,9 +67,15 @@ export function LightPane({ surface, passing }: { surface: SurfaceView; passing:
     };
   }, []);
   const keys = SLOTS.map((slot) => maps[slot]?.key ?? "-").join();
+  const isPassing = passing !== null;
   useEffect(() => {
-    void view.current?.show(latest.current);
-  }, [keys]);
+    // On a slow machine the flat view follows the hand, and this one follows when it rests.
+    const wait = isPassing && view.current?.slow ? REST_MS : 0;
+    const timer = setTimeout(() => void view.current?.show(latest.current), wait);
+    return () => {
+      clearTimeout(timer);
+    };
+  }, [keys, isPassing]);
   useEffect(() => {
     view.current?.adjust(latest.current);
   }, [lamp]);

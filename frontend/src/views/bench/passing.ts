@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useRef, useState } from "react";
-import { api, got, type Edit, type Role, type Stage, type SurfaceView } from "@/api/client";
+import { api, got, pictureUrl, type Edit, type Role, type Stage, type SurfaceView } from "@/api/client";
 
 /** A look at an edit that is not made yet: shown while a control moves. */
 export interface Passing {
@@ -38,6 +38,8 @@ export function usePassing(surface: SurfaceView): {
         const params = { path: { surface_id: surface.id } };
         const body = { edit, role, stage, longest: LONGEST };
         const { key } = await got(api.POST("/api/surfaces/{surface_id}/preview", { params, body }));
+        // Wait for the picture too, so that the server works on one at a time, always the newest.
+        if (key) await fetch(pictureUrl(key)).then((answer) => answer.blob());
         if (key && started === turn.current) setNow({ role, stage, key });
       }
     } catch {
