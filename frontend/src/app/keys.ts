@@ -15,11 +15,14 @@ export const KEY_SHEET: readonly (readonly [keys: string, words: string])[] = [
   ["?", "This sheet"],
 ];
 
-function isTyping(target: EventTarget | null): boolean {
-  return (
-    target instanceof HTMLElement &&
-    (target.isContentEditable || ["INPUT", "SELECT", "TEXTAREA"].includes(target.tagName))
-  );
+/** Whether a key goes into what has the focus, rather than to the view. */
+function takesKey(target: EventTarget | null, key: string): boolean {
+  if (!(target instanceof HTMLElement)) return false;
+  const ticked = target instanceof HTMLInputElement && target.type === "checkbox";
+  if (!ticked && ["INPUT", "SELECT", "TEXTAREA"].includes(target.tagName)) return true;
+  // Space presses what can be pressed; a cell of the course sheet is pressed by going there.
+  const pressed = ticked || target.closest("button, a, summary, [role=slider]") !== null;
+  return key === " " && pressed && target.dataset["cell"] === undefined;
 }
 
 /** Listen for single keys; typing into a field is left alone. */
@@ -30,7 +33,7 @@ export function useKeys(bindings: Record<string, (event: KeyboardEvent) => void>
   });
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
-      if (isTyping(event.target) || event.altKey || event.repeat) return;
+      if (takesKey(event.target, event.key) || event.altKey || event.repeat) return;
       const letter = event.key === " " ? "Space" : event.key.length === 1 ? event.key.toLowerCase() : event.key;
       const held = event.shiftKey && /^[a-z]$/.test(letter) ? `Shift ${letter}` : letter;
       const plain = (event.ctrlKey || event.metaKey) && letter !== "z" ? undefined : latest.current[held];

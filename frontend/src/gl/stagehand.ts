@@ -41,6 +41,7 @@ export class Stagehand {
     this.lastAsked = now;
     if (this.asked || this.gone) return;
     this.asked = true;
+    this.renderer.domElement.dataset["drawn"] = "not yet";
     requestAnimationFrame(() => {
       this.asked = false;
       this.now(moving && this.slow);
@@ -68,6 +69,7 @@ export class Stagehand {
     this.renderer.setSize(clientWidth, clientHeight, false);
     const started = performance.now();
     this.draw(this.renderer, clientWidth, clientHeight);
+    this.renderer.domElement.dataset["drawn"] = rough ? "roughly" : "in full";
     if (rough) {
       this.rest = setTimeout(() => {
         this.now(false);

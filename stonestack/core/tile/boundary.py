@@ -205,9 +205,9 @@ def _join(pixels: Floats, like: Picture, kept: int, feather: float, closed: bool
 
     pixels = _middle(pixels, kept)
     overlap = pixels.shape[1] - kept
-    seen = _as_seen(pixels, like)
     margin = min(int(np.ceil(feather)) + 1, (overlap - 1) // 2)
-    cost = _cost(seen[:, :overlap], seen[:, kept:], closed)
+    left, right = _as_seen(pixels[:, :overlap], like), _as_seen(pixels[:, kept:], like)
+    cost = _cost(left, right, closed)
     cost[:, :margin] = cost[:, overlap - margin :] = np.float32(1e6)
     path = least_path(cost, closed)
 
@@ -218,8 +218,8 @@ def _join(pixels: Floats, like: Picture, kept: int, feather: float, closed: bool
     chosen = _between(pixels[:, kept:], pixels[:, :overlap], switch)
     if like.space is not Space.VECTOR:
         broad = _broad(pixels, overlap, closed)
-        right, left = broad[:, kept:], broad[:, :overlap]
-        chosen = chosen * _evened(_between(right, left, switch), _between(right, left, ramp))
+        far, near = broad[:, kept:], broad[:, :overlap]
+        chosen = chosen * _evened(_between(far, near, switch), _between(far, near, ramp))
     return np.concatenate([chosen, pixels[:, overlap:kept]], axis=1).astype(np.float32)
 
 
@@ -241,12 +241,15 @@ def _evened(present: Floats, wanted: Floats) -> Floats:
 
 
 def _as_seen(pixels: Floats, like: Picture) -> Floats:
-    """Weigh values as the eye does: colour sRGB-encoded, data as it is."""
+    """Weigh values as the eye does: colour as it is stored, data as it is.
+
+    Eight bits are fine enough to compare by, and come from a table.
+    """
     if like.space is not Space.LINEAR:
         return pixels
-    if like.alpha:
-        return np.concatenate([colour.to_srgb(pixels[..., :-1]), pixels[..., -1:]], axis=2)
-    return colour.to_srgb(pixels)
+    body = pixels[..., :-1] if like.alpha else pixels
+    seen = colour.linear_to_bytes(body).astype(np.float32) / np.float32(255)
+    return np.concatenate([seen, pixels[..., -1:]], axis=2) if like.alpha else seen
 
 
 def _cost(left: Floats, right: Floats, closed: bool) -> Floats:

@@ -4,7 +4,7 @@ import { useFacts } from "@/api/queries";
 import { Choice } from "@/parts/Choice";
 import { Verdict } from "@/parts/Verdict";
 import type { ControlsProps } from "./Controls";
-import { bytes, decibels } from "./figures";
+import { bytes, decibels } from "@/parts/figures";
 
 type Format = Schemas["BlockFormat"];
 

@@ -4,7 +4,7 @@ import { useFacts } from "@/api/queries";
 import { COLUMNS, ROLES, type Column } from "@/app/address";
 import { Swatch } from "@/parts/Swatch";
 import { Verdict } from "@/parts/Verdict";
-import { bytes, decibels } from "./figures";
+import { bytes, decibels } from "@/parts/figures";
 
 type Knowledge = Schemas["Knowledge"];
 

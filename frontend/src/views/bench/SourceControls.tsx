@@ -6,7 +6,7 @@ import { Button } from "@/parts/Button";
 import { Choice } from "@/parts/Choice";
 import { Verdict } from "@/parts/Verdict";
 import type { ControlsProps } from "./Controls";
-import { bytes } from "./figures";
+import { bytes } from "@/parts/figures";
 
 const ACCEPTED = ".png,.jpg,.jpeg,.tga,.bmp,.tif,.tiff,.dds,.ktx2";
 

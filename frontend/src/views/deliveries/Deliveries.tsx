@@ -4,6 +4,7 @@ import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
 import { useDeliveries, useFacts, useSurfaces } from "@/api/queries";
 import { Button } from "@/parts/Button";
+import { bytes } from "@/parts/figures";
 import { Empty } from "@/parts/Empty";
 import { JobStrip } from "@/parts/JobStrip";
 import { ProblemNote } from "@/parts/ProblemNote";
@@ -19,10 +20,6 @@ const CHANGES: Record<string, Schemas["Finding"]> = {
   changed: { level: "look", words: "changed since", fix: "" },
   new: { level: "look", words: "new", fix: "" },
 };
-
-function megabytes(count: number): string {
-  return `${(count / 1024 / 1024).toFixed(2)} MB`;
-}
 
 /** Deliveries: what goes in, what changed, and the way into the game and out again. */
 export function Deliveries({ project }: { project: string }) {
@@ -152,7 +149,7 @@ function PartRow({ project, part }: { project: string; part: Part }) {
       <td><Link href={`/p/${project}/bench/${part.surface_id}?map=${part.role}&stage=output`} className="hover:underline">{part.title}</Link></td>
       <td className="figures">{part.format.toUpperCase()}</td>
       <td className="figures text-right">{part.width} × {part.height}</td>
-      <td className="figures text-right">{facts?.bytes ? megabytes(facts.bytes) : "…"}</td>
+      <td className="figures text-right">{facts?.bytes ? bytes(facts.bytes) : "…"}</td>
       <td>{change && <Verdict finding={change} />}</td>
     </tr>
   );
@@ -164,7 +161,7 @@ function BuildRow({ build }: { build: Schemas["BuildView"] }) {
     <li className="border-t border-mortar py-1.5 text-small">
       <div className="flex justify-between">
         <span className="font-semibold">Build {build.number}</span>
-        <span className="figures">{megabytes(total)}</span>
+        <span className="figures">{bytes(total)}</span>
       </div>
       <div className="flex justify-between text-ink-2">
         <span>{build.manifest.files.length} files{build.installed ? ", in the game" : ""}</span>
