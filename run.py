@@ -133,9 +133,7 @@ def install_node() -> None:
 def build_pages() -> None:
     command = npm()
     print("Building the pages …", flush=True)
-    subprocess.check_call(
-        [command, "run", "--silent", "build", "--", "--logLevel", "error"], cwd=FRONTEND
-    )
+    subprocess.check_call([command, "run", "--silent", "build"], cwd=FRONTEND)
 
 
 def compile_kernels() -> None:

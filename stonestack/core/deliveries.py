@@ -7,7 +7,7 @@ import hashlib
 from pydantic import BaseModel, Field, field_validator
 
 from stonestack.core.errors import BadRequest
-from stonestack.core.surface import Document, _checked
+from stonestack.core.surface import Document, checked_name
 
 MANIFEST = "delivery.json"
 
@@ -22,7 +22,7 @@ class Delivery(Document):
     @field_validator("name")
     @classmethod
     def _plain_name(cls, name: str) -> str:
-        return _checked(name)
+        return checked_name(name)
 
 
 class DeliveredFile(BaseModel):

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field, field_validator
 
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.roles import ROLES, Role
-from stonestack.core.surface import Document, Surface, _checked
+from stonestack.core.surface import Document, Surface, checked_name
 from stonestack.core.targets import Target
 
 
@@ -50,7 +50,7 @@ class Material(Document):
     @field_validator("name")
     @classmethod
     def _plain_name(cls, name: str) -> str:
-        return _checked(name)
+        return checked_name(name)
 
 
 class Finding(BaseModel):

@@ -103,7 +103,7 @@ class Map(Document):
     @field_validator("file_name")
     @classmethod
     def _plain_name(cls, name: str) -> str:
-        return _checked(name)
+        return checked_name(name)
 
     @model_validator(mode="after")
     def _fits_role(self) -> Map:
@@ -127,7 +127,7 @@ class Surface(Document):
     @field_validator("name")
     @classmethod
     def _plain_name(cls, name: str) -> str:
-        return _checked(name)
+        return checked_name(name)
 
     @model_validator(mode="after")
     def _consistent(self) -> Surface:
@@ -161,7 +161,8 @@ class Surface(Document):
         return rebuilt(self, maps=maps)
 
 
-def _checked(name: str) -> str:
+def checked_name(name: str) -> str:
+    """Check a name as :func:`check_code_name` does, in the way that a model's validator must."""
     try:
         return check_code_name(name)
     except BadRequest as error:

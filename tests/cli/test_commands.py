@@ -140,9 +140,11 @@ class Start(unittest.TestCase):
             "print(sorted({'numba', 'flask', 'sqlmodel', 'scipy'} & set(sys.modules)))"
         )
         with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / "a.png"
-            path.write_bytes(raw_picture())
-            ran = subprocess.run(
-                [sys.executable, "-c", code, path], check=True, capture_output=True, text=True
-            )
-        self.assertEqual(ran.stdout.splitlines()[-1], "[]")
+            picture, texture = Path(folder) / "a.png", Path(folder) / "a.dds"
+            picture.write_bytes(raw_picture())
+            self.assertEqual(main(["convert", str(picture), str(texture)]), 0)
+            for path in (picture, texture):
+                ran = subprocess.run(
+                    [sys.executable, "-c", code, path], check=True, capture_output=True, text=True
+                )
+                self.assertEqual(ran.stdout.splitlines()[-1], "[]")

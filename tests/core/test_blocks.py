@@ -12,6 +12,7 @@ from PIL import Image
 
 from stonestack.core import blocks, parallel
 from stonestack.core.blocks import BlockFormat
+from stonestack.core.blocks.opacity import see_through
 from stonestack.core.metrics import psnr
 from tests.support import photograph
 
@@ -53,6 +54,19 @@ class DecodersFollowTheLayout(unittest.TestCase):
         data = bytes([10, 60]) + bits.to_bytes(6, "little")
         got = blocks.decode(BlockFormat.BC4, data, 4, 4)[..., 0].ravel()[:8]
         np.testing.assert_array_equal(got, [10, 60, 20, 30, 40, 50, 0, 255])
+
+
+class SeeThrough(unittest.TestCase):
+    @settings(max_examples=200, deadline=None)
+    @given(st.sampled_from([BlockFormat.BC1, BlockFormat.BC3]), st.binary(min_size=32, max_size=32))
+    def test_any_blocks_are_judged_as_the_decoder_sees_them(self, format_, data) -> None:
+        width = 16 if format_ is BlockFormat.BC1 else 8
+        seen = blocks.decode(format_, data, width, 4)[..., 3]
+        self.assertEqual(see_through(format_, data), bool((seen < 255).any()))
+
+    def test_formats_without_alpha_are_solid(self) -> None:
+        self.assertFalse(see_through(BlockFormat.BC5, bytes(32)))
+        self.assertTrue(see_through(BlockFormat.RGBA8, bytes([9, 9, 9, 255, 9, 9, 9, 254])))
 
 
 class EncodersKeepWhatTheyCan(unittest.TestCase):

@@ -6,6 +6,8 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from stonestack.core.blocks.formats import FORMATS
+from stonestack.core.blocks.opacity import see_through
 from stonestack.core.codecs import dds, ktx2
 from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content, kind_by_name
 from stonestack.core.codecs.texture import Texture, compress
@@ -106,11 +108,10 @@ def inspect(name: str, data: bytes) -> FileFacts:
     }
     if kind in (FileKind.DDS, FileKind.KTX2):
         texture = read_texture(data)
-        texels = texture.texels()
-        channels = texels.shape[2]
+        channels = FORMATS[texture.format].channels
         alpha: AlphaUse = "none"
         if channels == 4:
-            alpha = "used" if bool((texels[..., 3] < 255).any()) else "opaque"
+            alpha = "used" if see_through(texture.format, texture.levels[0]) else "opaque"
         return FileFacts(
             **common,
             width=texture.width,
