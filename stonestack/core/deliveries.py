@@ -7,6 +7,7 @@ import hashlib
 from pydantic import BaseModel, Field, field_validator
 
 from stonestack.core.errors import BadRequest
+from stonestack.core.roles import Role
 from stonestack.core.surface import Document, checked_name
 
 MANIFEST = "delivery.json"
@@ -41,6 +42,16 @@ class Manifest(BaseModel):
     version: int
     game: str
     files: list[DeliveredFile]
+
+
+class BuildRecord(BaseModel):
+    """What is remembered of a build: its manifest, and the content key of every map in it.
+
+    Keys are by surface and role; a surface whose keys are others now has changed since.
+    """
+
+    manifest: Manifest
+    keys: dict[str, dict[Role, str]]
 
 
 def manifest(delivery: Delivery, version: int, game: str, files: dict[str, bytes]) -> Manifest:

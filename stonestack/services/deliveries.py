@@ -12,7 +12,14 @@ from sqlmodel import Session, col, select
 
 from stonestack.core import codecs, materials
 from stonestack.core.codecs.texture import Texture
-from stonestack.core.deliveries import MANIFEST, Delivery, Manifest, add_file, manifest
+from stonestack.core.deliveries import (
+    MANIFEST,
+    BuildRecord,
+    Delivery,
+    Manifest,
+    add_file,
+    manifest,
+)
 from stonestack.core.errors import BadRequest
 from stonestack.core.parallel import cores
 from stonestack.core.roles import Role
@@ -26,13 +33,6 @@ from stonestack.services.surfaces import current_document, delivered_keys
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.files import write_folder_atomically
 from stonestack.store.tables import BuildRow, DeliveryRow, ProjectRow, SurfaceRow, now
-
-
-class BuildRecord(BaseModel):
-    """What is remembered of a build: its manifest, and the key of every map in it."""
-
-    manifest: Manifest
-    keys: dict[str, dict[Role, str]]
 
 
 class BuildView(BaseModel):

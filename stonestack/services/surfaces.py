@@ -8,6 +8,7 @@ from enum import StrEnum
 from pydantic import BaseModel, ValidationError
 from sqlmodel import Session, col, delete, select
 
+from stonestack.core.deliveries import BuildRecord
 from stonestack.core.edits import Edit
 from stonestack.core.errors import BadRequest, Conflict
 from stonestack.core.materials import Material
@@ -281,8 +282,6 @@ def _documents(session: Session, project_id: str) -> list[tuple[SurfaceRow, Surf
 
 
 def _state(session: Session, row: SurfaceRow, document: Surface) -> SurfaceState:
-    from stonestack.services.deliveries import BuildRecord
-
     if all(m.origin is None for m in document.maps if m.role is Role.COLOUR):
         return SurfaceState.EMPTY
     builds = session.exec(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import shutil
+import tempfile
 import unittest
 from pathlib import Path
 
@@ -260,6 +261,29 @@ class Working(PathCase):
         expect(page.get_by_role("table")).to_contain_text("textures/floor_encaustic_c.dds")
         page.get_by_role("button", name="Build", exact=True).click()
         expect(page.get_by_role("listitem").filter(has_text="Build 2")).to_be_visible()
+
+
+class OwnData(BrowserCase):
+    def test_an_empty_data_folder_leads_to_a_project_and_its_first_surface(self) -> None:
+        data = tempfile.mkdtemp()
+        self.addCleanup(shutil.rmtree, data, ignore_errors=True)
+        own = Server("stonestack.cli.main", "serve", "--port", 0, data=Path(data) / "data")
+        self.addCleanup(own.stop)
+        self.allowed = ("status of 400",)
+        page = self.page
+        page.goto(own.address)
+        page.get_by_label("Title").fill("Boathouse")
+        page.get_by_label("Game folder, if there is one yet").fill("/no/such/folder")
+        page.get_by_role("button", name="Start").click()
+        expect(page.get_by_role("alert")).to_contain_text("is not a folder")
+        page.get_by_label("Game folder, if there is one yet").fill("")
+        page.get_by_role("button", name="Start").click()
+        expect(page.get_by_role("heading", name="No surface yet")).to_be_visible()
+        self.drop(page.locator("main > div"), "hull planks.png", violet_picture(300, 220))
+        page.get_by_role("button", name="Start", exact=True).click()
+        expect(self.cell("colour", "steps")).to_contain_text("tiles both ways")
+        page.get_by_role("button", name="Put in the game").click()
+        expect(page.get_by_role("alert")).to_contain_text("No game folder is registered")
 
 
 # ---- The In light view against the analytic answer ----------------------------------------

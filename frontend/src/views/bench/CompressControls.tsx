@@ -3,7 +3,7 @@ import { api, got, type Schemas, type SurfaceView } from "@/api/client";
 import { useFacts } from "@/api/queries";
 import { Choice } from "@/parts/Choice";
 import { Verdict } from "@/parts/Verdict";
-import type { ControlsProps } from "./Controls";
+import type { ControlsProps } from "./controlsProps";
 import { bytes, decibels } from "@/parts/figures";
 
 type Format = Schemas["BlockFormat"];

@@ -1,17 +1,10 @@
-import type { Edit, Role, Schemas, Stage, SurfaceMap, SurfaceView } from "@/api/client";
+import type { Edit, Role, Schemas, Stage, SurfaceView } from "@/api/client";
 import type { Column } from "@/app/address";
 import { CompressControls } from "./CompressControls";
 import { OutputControls } from "./OutputControls";
 import { SizeControls } from "./SizeControls";
 import { SourceControls } from "./SourceControls";
 import { StepControls } from "./StepControls";
-
-export interface ControlsProps {
-  surface: SurfaceView;
-  map: SurfaceMap;
-  knowledge: Schemas["Knowledge"];
-  change: (edit: Edit) => void;
-}
 
 interface Props {
   project: string;

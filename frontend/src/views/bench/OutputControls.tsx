@@ -1,7 +1,7 @@
 import { useEffect, useId, useState } from "react";
 import { useHistory } from "@/api/queries";
 import { Tick } from "@/parts/Tick";
-import type { ControlsProps } from "./Controls";
+import type { ControlsProps } from "./controlsProps";
 
 /** How the map leaves: its file name, and whether it goes at all. */
 export function OutputControls({ surface, map, change }: ControlsProps) {

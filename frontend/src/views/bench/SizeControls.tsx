@@ -1,7 +1,7 @@
 import { useFacts } from "@/api/queries";
 import { Button } from "@/parts/Button";
 import { Verdict } from "@/parts/Verdict";
-import type { ControlsProps } from "./Controls";
+import type { ControlsProps } from "./controlsProps";
 
 /** The finished size: powers of two. */
 export function SizeControls({ surface, map, knowledge, change }: ControlsProps) {

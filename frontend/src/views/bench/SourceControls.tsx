@@ -5,7 +5,7 @@ import { ROLES } from "@/app/address";
 import { Button } from "@/parts/Button";
 import { Choice } from "@/parts/Choice";
 import { Verdict } from "@/parts/Verdict";
-import type { ControlsProps } from "./Controls";
+import type { ControlsProps } from "./controlsProps";
 import { bytes } from "@/parts/figures";
 
 const ACCEPTED = ".png,.jpg,.jpeg,.tga,.bmp,.tif,.tiff,.dds,.ktx2";

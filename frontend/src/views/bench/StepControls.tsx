@@ -7,7 +7,7 @@ import { EarlierIcon, LaterIcon, RemoveIcon } from "@/parts/icons";
 import { NumberRow } from "@/parts/NumberRow";
 import { Tick } from "@/parts/Tick";
 import { Verdict } from "@/parts/Verdict";
-import type { ControlsProps } from "./Controls";
+import type { ControlsProps } from "./controlsProps";
 
 /** The steps of a map in order, each with a form made from its parameters' own description. */
 export function StepControls({
