@@ -13,7 +13,7 @@ from stonestack.core.edits import Edit
 from stonestack.core.errors import BadRequest, Conflict
 from stonestack.core.materials import Material
 from stonestack.core.roles import Role
-from stonestack.core.surface import Node, Stage, Surface, new_surface, plan
+from stonestack.core.surface import Node, SourceOrigin, Stage, Surface, new_surface, plan
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.tables import (
     BuildRow,
@@ -187,6 +187,8 @@ def edit(ws: Workspace, surface_id: str, base: int, change: Edit) -> SurfaceView
                     document=after.model_dump_json(),
                 )
             )
+            if _first_colour_is_open(before, after):
+                _cut_out(session, surface_id)
     return get(ws, surface_id)
 
 
@@ -242,6 +244,21 @@ def delivered_keys(document: Surface) -> dict[Role, str]:
     """Return the content keys of all maps that a delivery of the surface holds."""
     planned = {m.role: plan(document, m.role, Stage.COMPRESS) for m in document.maps if m.delivered}
     return {role: node.key for role, node in planned.items() if node is not None}
+
+
+def _first_colour_is_open(before: Surface, after: Surface) -> bool:
+    """Tell whether a colour has just come in for the first time, and with alpha in use."""
+    origin = after.map(Role.COLOUR).origin
+    first = before.map(Role.COLOUR).origin is None
+    return first and isinstance(origin, SourceOrigin) and origin.alpha
+
+
+def _cut_out(session: Session, surface_id: str) -> None:
+    """Let a surface's materials be cut out, as its colour is."""
+    for row in session.exec(select(MaterialRow).where(MaterialRow.surface_id == surface_id)):
+        material = Material.model_validate_json(row.document)
+        row.document = material.model_copy(update={"cutout": True}).model_dump_json()
+        session.add(row)
 
 
 def _move(ws: Workspace, surface_id: str, base: int, by: int, at_end: str) -> SurfaceView:

@@ -1,5 +1,7 @@
 import unittest
 
+import numpy as np
+
 from stonestack.core import edits
 from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.errors import BadFile, BadRequest, Conflict, NotFound
@@ -8,7 +10,7 @@ from stonestack.core.steps.levels import Levels
 from stonestack.core.surface import Node, Size, Stage
 from stonestack.services import projects, sources, surfaces
 from stonestack.services.surfaces import SurfaceState, SurfaceView
-from tests.support import WorkspaceCase, raw_picture
+from tests.support import WorkspaceCase, png, raw_picture
 
 
 class SurfaceCase(WorkspaceCase):
@@ -145,6 +147,21 @@ class UndoAndRedo(SurfaceCase):
         with self.assertRaises(BadRequest) as caught:
             self.edit(self.surface, edits.AddStep(role=Role.COLOUR, step=NormalFromHeight()))
         self.assertIn("not for colour", caught.exception.message)
+
+
+class FirstColour(SurfaceCase):
+    def test_a_colour_with_alpha_makes_the_material_cut_out(self) -> None:
+        pixels = np.full((40, 40, 4), 200, np.uint8)
+        pixels[:20, :, 3] = 0
+        source = sources.bring(self.ws, self.project.id, "grid.png", png(pixels))
+        made = surfaces.create(self.ws, self.project.id, "Grid", "grid")
+        change = edits.SetOrigin(role=Role.COLOUR, origin=source.origin)
+        material = self.edit(made, change).material
+        assert material is not None
+        self.assertTrue(material.cutout)
+        solid = surfaces.get(self.ws, self.surface.id).material
+        assert solid is not None
+        self.assertFalse(solid.cutout)
 
 
 class Sources(SurfaceCase):
