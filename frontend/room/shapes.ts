@@ -66,6 +66,7 @@ export function shapes(): Record<string, THREE.Mesh[]> {
       arch(wide / 2 - 0.35, 0.14, z),
     ]),
     plinth: [...box(1.2, 1.2, 1.2, -1.7, 0.6, -2.6), ...box(0.6, 1.8, 0.6, 1.9, 0.9, -3.6)],
+    door: [...box(1.6, 2.5, 0.12, 0.1, 1.25, back + 0.06)],
     bed: [...box(2.6, 0.5, 1.5, 0.9, 0.25, -1.7)],
   };
 }

@@ -89,6 +89,15 @@ def _bed(canvas: Canvas) -> Drawn:
     return _silt(canvas, picture, 0.3), canvas.noise(24, 5, 2) * np.float32(2.2), None
 
 
+def _door(canvas: Canvas) -> Drawn:
+    across = canvas.x / 64 - np.floor(canvas.x / 64) - np.float32(0.5)
+    grain = canvas.noise(9, 3, 1, stretch=24) + canvas.noise(40, 3, 2, stretch=9)
+    picture = mix(plain(canvas, hexed("#6d665a")), hexed("#49443c"), step(0, 2.6, grain))
+    gap = np.broadcast_to(step(0.455, 0.03, np.abs(across)), (SIDE, SIDE))
+    picture = mix(picture, hexed("#1d1b18"), gap)
+    return _silt(canvas, picture, 0.3), grain * np.float32(0.5) - gap * 5, None
+
+
 ORIGINALS: dict[str, tuple[Callable[[Canvas], Drawn], dict[str, object]]] = {
     "floor_encaustic": (_floor, {"substance": "tile", "gloss": 0.35, "metres": 2.4}),
     "rib_copper": (_copper, {"substance": "metal", "gloss": 0.4, "metres": 2.0}),
@@ -96,8 +105,12 @@ ORIGINALS: dict[str, tuple[Callable[[Canvas], Drawn], dict[str, object]]] = {
     "wall_limewash": (_wall, {"substance": "plaster", "gloss": 0.15, "metres": 3.0}),
     "glass_bottle": (_glass, {"substance": "glass", "gloss": 0.7, "metres": 1.6}),
     "bed_peat": (_bed, {"substance": "earth", "gloss": 0.1, "metres": 1.6}),
+    "door_planks": (_door, {"substance": "wood", "gloss": 0.2, "metres": 1.6}),
 }
-"""How each surface of the game looks before anyone works on it."""
+"""How each surface of the game looks before anyone works on it.
+
+The demo project works on all but the door, which is left for a first surface of one's own.
+"""
 
 
 def make_game_folder(folder: Path) -> None:
@@ -117,6 +130,7 @@ def make_game_folder(folder: Path) -> None:
             "walls": "wall_limewash",
             "plinth": "glass_bottle",
             "bed": "bed_peat",
+            "door": "door_planks",
         },
     }
     write_atomically(folder / "deliveries.json", b'{"order": []}\n')

@@ -240,8 +240,15 @@ class Working(PathCase):
         )
         expect(page.get_by_label("Title")).to_have_value("Shed door")
         expect(page.get_by_label("Name in the game")).to_have_value("shed_door")
+        page.get_by_role("button", name="door_planks").click()
+        expect(page.get_by_label("Name in the game")).to_have_value("door_planks")
         page.get_by_role("button", name="Start", exact=True).click()
         expect(self.cell("colour", "steps")).to_contain_text("tiles both ways")
+        room = self.put_in_the_game()
+        self.assertGreater(violet_share(self.settled(room)), 0.01)
+        page.frame_locator("iframe").get_by_role("button", name="As it came").click()
+        self.eventually(room, lambda seen: violet_share(seen) < 0.2)
+        self.assertIn("materials/door_planks.json", self.log_text())
 
     def test_materials_and_deliveries_show_the_demo(self) -> None:
         page = self.page

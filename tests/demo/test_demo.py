@@ -15,9 +15,11 @@ from stonestack.demo.sources import SOURCES, lattice_pattern
 
 
 class RawSources(unittest.TestCase):
-    def test_each_surface_of_the_game_has_a_source_and_its_settings(self) -> None:
-        for table in (ORIGINALS, _TITLES, _MATERIALS, _RELIEF):
+    def test_each_surface_has_a_source_and_settings_and_one_name_is_free(self) -> None:
+        for table in (_TITLES, _MATERIALS, _RELIEF):
             self.assertEqual(set(table), set(SOURCES))
+        # One thing in the room is left for a first surface of one's own.
+        self.assertEqual(set(ORIGINALS) - set(SOURCES), {"door_planks"})
 
     def test_they_come_in_four_kinds(self) -> None:
         kinds = {source.file_name.rsplit(".", 1)[1] for source in SOURCES.values()}

@@ -96,8 +96,25 @@ export function StartSurface({ project, picture, problem, onStart, onClose }: Pr
             <p className="text-small text-ink-2">
               {inGame
                 ? "The game looks up this name, so the surface will show in the room."
-                : "The game looks up no such name. It can still be made and built; choose one from the list to see it in the room."}
+                : "The game looks up no such name. The surface can still be made and built."}
             </p>
+            {!inGame && free.length > 0 && (
+              <p className="flex flex-wrap items-center gap-1.5 text-small text-ink-2">
+                Free in the game:
+                {free.slice(0, 8).map((n) => (
+                  <button
+                    key={n}
+                    type="button"
+                    className="figures rounded-sm border border-joint px-1.5 py-0.5 text-ink hover:bg-verdigris-wash"
+                    onClick={() => {
+                      setName(n);
+                    }}
+                  >
+                    {n}
+                  </button>
+                ))}
+              </p>
+            )}
             {problem !== null && <ProblemNote error={problem} />}
             <div className="flex justify-end gap-2">
               <Button look="bare" onClick={onClose}>
