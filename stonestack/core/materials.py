@@ -35,7 +35,7 @@ class Material(Document):
         Substance.STONE, title="Substance", description="What it is made of"
     )
     shine: float = Field(
-        0.5, ge=0, le=1, multiple_of=0.01, title="Gloss", description="How tight reflections are"
+        0.3, ge=0, le=1, multiple_of=0.01, title="Gloss", description="How tight reflections are"
     )
     cutout: bool = Field(False, title="Cut out", description="Open where alpha is below one half")
     metres: float = Field(

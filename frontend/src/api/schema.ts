@@ -901,7 +901,7 @@ export interface components {
             /**
              * Gloss
              * @description How tight reflections are
-             * @default 0.5
+             * @default 0.3
              */
             shine: number;
             /**
@@ -1004,7 +1004,7 @@ export interface components {
             /**
              * Relief
              * @description Depth from lowest to highest point, in hundredths of the tile's width
-             * @default 1.5
+             * @default 1
              */
             relief: number;
         };
@@ -1385,7 +1385,7 @@ export interface components {
             /**
              * Most
              * @description Level of the shiniest part
-             * @default 0.5
+             * @default 0.35
              */
             high: number;
             /**

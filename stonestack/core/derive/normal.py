@@ -18,7 +18,7 @@ class NormalFromHeight(StepParams):
 
     kind: Literal["normal_from_height"] = "normal_from_height"
     relief: float = Field(
-        1.5,
+        1.0,
         ge=0,
         le=20,
         multiple_of=0.1,

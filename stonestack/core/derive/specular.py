@@ -22,7 +22,7 @@ class SpecularFromColour(StepParams):
         0.08, ge=0, le=1, multiple_of=0.01, title="Least", description="Level of the dullest part"
     )
     high: float = Field(
-        0.5, ge=0, le=1, multiple_of=0.01, title="Most", description="Level of the shiniest part"
+        0.35, ge=0, le=1, multiple_of=0.01, title="Most", description="Level of the shiniest part"
     )
     contrast: float = Field(
         1.0,
