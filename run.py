@@ -157,7 +157,7 @@ def browser() -> str:
         sudo = [] if os.geteuid() == 0 else ["sudo"]
         quiet = {"stdout": subprocess.DEVNULL}
         subprocess.check_call([*sudo, "apt-get", "update", "-qq"], **quiet)
-        install = ["apt-get", "install", "-y", "-qq", "--no-install-recommends", "chromium"]
+        install = ["apt-get", "install", "-y", "-qq", "chromium"]
         environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
         subprocess.check_call([*sudo, *install], env=environment, **quiet)
         found = shutil.which("chromium")
