@@ -175,6 +175,15 @@ class Working(PathCase):
         page.keyboard.press("z")
         expect(page.get_by_role("textbox", name="Relief")).to_have_value("1.6")
 
+    def test_a_job_is_followed_over_a_reload(self) -> None:
+        page = self.page
+        self.open_surface("Iron lattice")
+        with page.expect_response(re.compile("/deliver$")):
+            page.get_by_role("button", name="Put in the game").click()
+        page.reload()
+        room = page.frame_locator("iframe").locator("canvas#room")
+        expect(room).to_have_attribute("data-state", "shown")
+
     def test_the_course_sheet_is_walked_by_keys_and_the_address_follows(self) -> None:
         page = self.page
         self.open_surface("Iron lattice")

@@ -10,6 +10,7 @@ import { rememberSurface } from "@/app/Shell";
 import { Button } from "@/parts/Button";
 import { JobStrip } from "@/parts/JobStrip";
 import { ProblemNote } from "@/parts/ProblemNote";
+import { useKeptJob } from "@/parts/useKeptJob";
 import { Controls } from "./Controls";
 import { CourseSheet } from "./CourseSheet";
 import { FlatPane } from "./FlatPane";
@@ -40,7 +41,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const [, navigate] = useLocation();
   const { edit, undo, redo } = useEdit(surface.id);
   const passing = usePassing(surface);
-  const [job, setJob] = useState<string | null>(null);
+  const [job, setJob] = useKeptJob(surface.id);
   const [problem, setProblem] = useState<unknown>(null);
 
   const change = useCallback(

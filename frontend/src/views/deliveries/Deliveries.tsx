@@ -10,6 +10,7 @@ import { JobStrip } from "@/parts/JobStrip";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { Swatch } from "@/parts/Swatch";
 import { Tick } from "@/parts/Tick";
+import { useKeptJob } from "@/parts/useKeptJob";
 import { Verdict } from "@/parts/Verdict";
 
 type DeliveryView = Schemas["DeliveryView"];
@@ -56,7 +57,7 @@ export function Deliveries({ project }: { project: string }) {
 
 function One({ project, delivery, refresh }: { project: string; delivery: DeliveryView; refresh: () => void }) {
   const { data: surfaces } = useSurfaces(project);
-  const [job, setJob] = useState<string | null>(null);
+  const [job, setJob] = useKeptJob(delivery.id);
   const [problem, setProblem] = useState<unknown>(null);
   const params = { path: { delivery_id: delivery.id } };
   const attempt = async (work: () => Promise<unknown>) => {
