@@ -53,7 +53,7 @@ class Room(BrowserCase):
         write_atomically(self.floor, bytes(data))
         self.page.reload()
         expect(room).to_have_attribute("data-state", "shown")
-        np.testing.assert_array_equal(self.settled(room), before)
+        self.assert_same_picture(self.settled(room), before)
         self.read_again()
         after = self.settled(room)
         magenta = (after[..., 0] > after[..., 1] * 1.5) & (after[..., 2] > after[..., 1] * 1.5)

@@ -137,7 +137,7 @@ class WholePath(PathCase):
         height, width = ours.shape[:2]
         rows, columns = slice(height // 2, height * 3 // 5), slice(width * 17 // 50, width * 2 // 5)
         place = rows, columns
-        np.testing.assert_array_equal(ours[place], original[place])
+        self.assert_same_picture(ours[place], original[place])
         self.assertEqual(placeholder_share(ours), 0)
         told = self.log_text()
         self.assertIn("glass_botle_c.dds", told)
