@@ -57,7 +57,7 @@ def _parser() -> argparse.ArgumentParser:
     convert = commands.add_parser("convert", help="make a texture of a picture, or the reverse")
     convert.add_argument("input", type=Path)
     convert.add_argument("output", type=Path, help="its kind follows its extension")
-    convert.add_argument("--format", choices=["bc1", "bc3", "bc4", "bc5", "rgba8"])
+    convert.add_argument("--format", choices=["bc1", "bc2", "bc3", "bc4", "bc5", "bc7", "rgba8"])
     convert.add_argument(
         "--role",
         choices=["colour", "normal", "specular", "alpha", "height"],

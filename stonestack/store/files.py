@@ -8,7 +8,8 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from stonestack.core.errors import NotFound
+from stonestack.core.errors import Conflict, NotFound
+from stonestack.store import disk
 
 
 def sha256(data: bytes) -> str:
@@ -16,20 +17,23 @@ def sha256(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
+def sha256_of(path: Path) -> str:
+    """Return the content hash of a file of any size."""
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
 def write_atomically(path: Path, data: bytes) -> None:
     """Write a file so that at any moment it is either the old one or the new one, whole."""
     path.parent.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(dir=path.parent, prefix=".writing-")
+    beside = disk.beside(path)
     try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        Path(name).replace(path)
+        disk.now().write(beside, [data])
+        disk.now().rename(beside, path)
     except BaseException:
-        Path(name).unlink(missing_ok=True)
+        disk.now().unlink(beside)
         raise
-    _flush_folder(path.parent)
+    disk.now().flush_folder(path.parent)
 
 
 def write_folder_atomically(target: Path, files: dict[str, bytes]) -> None:
@@ -43,26 +47,16 @@ def write_folder_atomically(target: Path, files: dict[str, bytes]) -> None:
         Contents by relative path with forward slashes.
     """
     target.parent.mkdir(parents=True, exist_ok=True)
-    temporary = Path(tempfile.mkdtemp(dir=target.parent, prefix=".writing-"))
+    temporary = disk.beside(target)
+    temporary.mkdir()
     try:
         for name, data in files.items():
             write_atomically(temporary / name, data)
-        temporary.replace(target)
+        disk.now().rename(temporary, target)
     except BaseException:
         shutil.rmtree(temporary, ignore_errors=True)
         raise
-    _flush_folder(target.parent)
-
-
-def _flush_folder(folder: Path) -> None:
-    """Flush a rename to disk, where the system lets folders be opened."""
-    if os.name == "nt":
-        return
-    handle = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)
+    disk.now().flush_folder(target.parent)
 
 
 class FileStore:
@@ -73,6 +67,47 @@ class FileStore:
 
     def _path(self, digest: str) -> Path:
         return self._root / digest[:2] / digest
+
+    def holds(self, digest: str) -> bool:
+        """Tell whether a file is kept, without reading it."""
+        return self._path(digest).is_file()
+
+    def whole(self, digest: str) -> bool:
+        """Tell whether a file is kept and its content still fits its name."""
+        path = self._path(digest)
+        return path.is_file() and sha256_of(path) == digest
+
+    def path(self, digest: str) -> Path:
+        """Return where a kept file lies, for copying; never for writing."""
+        return self._path(digest)
+
+    def keep_copy(self, original: Path) -> str:
+        """Keep a copy of a file of any size, read it back to verify, and return its hash.
+
+        Raises
+        ------
+        Conflict
+            If the file was changed by somebody else while it was copied.
+        """
+        digest = sha256_of(original)
+        path = self._path(digest)
+        if not self.whole(digest):
+            path.parent.mkdir(parents=True, exist_ok=True)
+            beside = disk.beside(path)
+            try:
+                disk.now().write(beside, disk.pieces(original))
+                if sha256_of(beside) != digest:
+                    raise Conflict(
+                        "changed-meanwhile",
+                        f"{original.name} was changed by somebody else while it was copied.",
+                        "Wait until the other program is done, then try again.",
+                    )
+                disk.now().rename(beside, path)
+            except BaseException:
+                disk.now().unlink(beside)
+                raise
+            disk.now().flush_folder(path.parent)
+        return digest
 
     def keep(self, data: bytes) -> str:
         """Keep a file and return its hash; the same content is kept once."""
@@ -129,7 +164,7 @@ class Cache:
         """Keep a render. It is not flushed to disk: a lost one is made again."""
         path = self.path(key, kind)
         path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=".writing-")
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=disk.PREFIX)
         with os.fdopen(handle, "wb") as file:
             file.write(data)
         Path(name).replace(path)

@@ -80,7 +80,7 @@ class Files(WorkspaceCase):
         with self.assertRaises(TypeError):
             write_folder_atomically(target, {"good": b"1", "bad": None})  # type: ignore[dict-item]
         self.assertFalse(target.exists())
-        self.assertEqual([p for p in self.root.iterdir() if p.name.startswith(".writing")], [])
+        self.assertEqual([p for p in self.root.iterdir() if p.name.startswith(".stonestack-")], [])
         write_folder_atomically(target, {"x/y": b"2"})
         self.assertEqual((target / "x" / "y").read_bytes(), b"2")
 

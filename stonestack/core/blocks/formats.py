@@ -16,9 +16,12 @@ class BlockFormat(StrEnum):
     """How texels are stored in a texture file."""
 
     BC1 = "bc1"
+    BC2 = "bc2"
     BC3 = "bc3"
     BC4 = "bc4"
     BC5 = "bc5"
+    BC6H = "bc6h"
+    BC7 = "bc7"
     RGBA8 = "rgba8"
 
 
@@ -42,6 +45,8 @@ class FormatInfo:
         Codes of older DDS headers that mean this format.
     hint : str
         One line for the screen.
+    written : bool
+        Whether we can write it, or read it only.
     """
 
     title: str
@@ -54,6 +59,7 @@ class FormatInfo:
     vk_srgb: int
     fourcc: tuple[bytes, ...]
     hint: str
+    written: bool = True
 
     def level_bytes(self, width: int, height: int) -> int:
         """Return the bytes of one level of ``width`` by ``height`` texels."""
@@ -66,6 +72,10 @@ FORMATS: dict[BlockFormat, FormatInfo] = {
     BlockFormat.BC1: FormatInfo(
         "BC1", 8, 4, 4, 71, 72, 131, 132, (b"DXT1",), "Opaque colour, 4 bits a texel"
     ),
+    BlockFormat.BC2: FormatInfo(
+        *("BC2", 16, 4, 4, 74, 75, 135, 136, (b"DXT3", b"DXT2")),
+        "Colour with coarse alpha, 8 bits a texel",
+    ),
     BlockFormat.BC3: FormatInfo(
         "BC3", 16, 4, 4, 77, 78, 137, 138, (b"DXT5",), "Colour with alpha, 8 bits a texel"
     ),
@@ -74,6 +84,12 @@ FORMATS: dict[BlockFormat, FormatInfo] = {
     ),
     BlockFormat.BC5: FormatInfo(
         "BC5", 16, 4, 2, 83, 0, 141, 0, (b"ATI2", b"BC5U"), "Two channels, 8 bits a texel"
+    ),
+    BlockFormat.BC6H: FormatInfo(
+        "BC6H", 16, 4, 4, 95, 0, 143, 0, (), "Colour beyond white; read only", written=False
+    ),
+    BlockFormat.BC7: FormatInfo(
+        "BC7", 16, 4, 4, 98, 99, 145, 146, (), "Fine colour with alpha, 8 bits a texel"
     ),
     BlockFormat.RGBA8: FormatInfo(
         "RGBA8", 4, 1, 4, 28, 29, 37, 43, (), "Not compressed, 32 bits a texel"

@@ -30,6 +30,13 @@ def see_through(format_: BlockFormat, data: bytes) -> bool:
         shifted = codes >> np.arange(0, 32, 2, dtype=np.uint32)
         open_ = (shifted & 3 == 3).any(axis=1) & (ends[:, 0] <= ends[:, 1])
         return bool(open_.any())
+    if format_ is BlockFormat.BC2:
+        return bool((raw.reshape(-1, 16)[:, :8] != 255).any())
+    if format_ is BlockFormat.BC7:
+        from stonestack.core.blocks import bc7
+
+        blocks = len(raw) // 16
+        return bool((bc7.decode(data, 4, blocks * 4)[..., 3] < 255).any())
     if format_ is BlockFormat.BC3:
         return _alpha_below(raw.reshape(-1, 16)[:, :8])
     return False

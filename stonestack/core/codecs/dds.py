@@ -7,6 +7,7 @@ Source: Microsoft, "Programming Guide for DDS" and "DDS_HEADER", "DDS_PIXELFORMA
 from __future__ import annotations
 
 import struct
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -36,6 +37,7 @@ _BY_DXGI: dict[int, tuple[BlockFormat, bool]] = {
 }
 # Typeless variants mean the same blocks; B8G8R8A8 is read and its channels are put in order.
 _BY_DXGI |= {70: (BlockFormat.BC1, False), 76: (BlockFormat.BC3, False)}
+_BY_DXGI |= {73: (BlockFormat.BC2, False), 97: (BlockFormat.BC7, False)}
 _BY_DXGI |= {79: (BlockFormat.BC4, False), 82: (BlockFormat.BC5, False)}
 _DXGI_BGRA = {87: False, 91: True}
 _BY_FOURCC = {code: format_ for format_, info in FORMATS.items() for code in info.fourcc}
@@ -63,7 +65,34 @@ def write(texture: Texture) -> bytes:
 
 
 def read(data: bytes) -> Texture:
-    """Read a DDS file.
+    """Read a DDS file; see :func:`parse`."""
+    return parse(data).texture
+
+
+@dataclass(frozen=True)
+class Layout:
+    """A DDS file taken apart.
+
+    Parameters
+    ----------
+    texture : Texture
+        Its levels, channels in our order.
+    start : int
+        Where the levels begin.
+    order : tuple of int
+        Which stored byte holds red, green, blue, alpha; -1 means none does.
+    variant : str
+        The header's form in words.
+    """
+
+    texture: Texture
+    start: int
+    order: tuple[int, int, int, int]
+    variant: str
+
+
+def parse(data: bytes) -> Layout:
+    """Read a DDS file and say how it is laid out.
 
     Raises
     ------
@@ -81,11 +110,13 @@ def read(data: bytes) -> Texture:
         raise _unread("a cube map or a volume")
     place = HEADER.size
     order = (0, 1, 2, 3)
+    variant = "old header"
     if pixel_flags & _PF_FOURCC and fourcc == b"DX10":
         if len(data) < place + DX10.size:
             raise _cut_short()
         number, dimension, _, array, _ = DX10.unpack_from(data, place)
         place += DX10.size
+        variant = f"DX10 header, format {number}"
         if dimension != _DIMENSION_2D or array > 1:
             raise _unread("an array or a texture that is not flat")
         if number in _DXGI_BGRA:
@@ -98,11 +129,13 @@ def read(data: bytes) -> Texture:
         if fourcc not in _BY_FOURCC:
             raise _unread(f"in format {fourcc.decode('latin-1')!r}")
         format_, srgb = _BY_FOURCC[fourcc], False
+        variant = f"old header, {fourcc.decode('latin-1')}"
     elif pixel_flags & _PF_RGB and bits == 32:
         format_, srgb = BlockFormat.RGBA8, False
         order = _mask_order(masks, bool(pixel_flags & _PF_ALPHA))
     else:
         raise _unread("in an uncompressed format other than 32 bits a texel")
+    start = place
     parts = []
     for level in range(levels):
         size = FORMATS[format_].level_bytes(*level_size(width, height, level))
@@ -111,7 +144,26 @@ def read(data: bytes) -> Texture:
             raise _cut_short()
         parts.append(_reordered(part, order))
         place += size
-    return Texture(format_, srgb, width, height, tuple(parts))
+    texture = Texture(format_, srgb, width, height, tuple(parts))
+    return Layout(texture, start, order, variant)
+
+
+def with_levels(data: bytes, layout: Layout, levels: tuple[bytes, ...]) -> bytes:
+    """Return the file with other levels of the same sizes; all else stays as it is."""
+    out = bytearray(data)
+    place = layout.start
+    for level in levels:
+        stored = level
+        if layout.order != (0, 1, 2, 3):
+            before = np.frombuffer(data, np.uint8, len(level), place).reshape(-1, 4).copy()
+            texels = np.frombuffer(level, np.uint8).reshape(-1, 4)
+            for channel, source in enumerate(layout.order):
+                if source >= 0:
+                    before[:, source] = texels[:, channel]
+            stored = before.tobytes()
+        out[place : place + len(stored)] = stored
+        place += len(stored)
+    return bytes(out)
 
 
 def _mask_order(masks: tuple[int, ...], alpha: bool) -> tuple[int, int, int, int]:
@@ -146,5 +198,5 @@ def _unread(what: str) -> BadFile:
     return BadFile(
         "dds-not-read",
         f"This DDS file is {what}, which is not read yet.",
-        "Save it as BC1, BC3, BC4, BC5 or 32-bit RGBA.",
+        "Save it as BC1 to BC5, BC7 or 32-bit RGBA.",
     )

@@ -18,7 +18,8 @@ MAGIC = b"\xabKTX 20\xbb\r\n\x1a\n"
 _HEADER = struct.Struct("<12s9I4I2Q")
 _LEVEL = struct.Struct("<3Q")
 
-_MODEL = {"bc1": 128, "bc3": 130, "bc4": 131, "bc5": 132, "rgba8": 1}
+_MODEL = {"bc1": 128, "bc2": 129, "bc3": 130, "bc4": 131, "bc5": 132}
+_MODEL |= {"bc6h": 133, "bc7": 134, "rgba8": 1}
 _LINEAR, _SRGB, _BT709 = 1, 2, 1
 _ALPHA_CHANNEL, _QUALIFIER_LINEAR = 15, 0x10
 
@@ -85,16 +86,22 @@ def read(data: bytes) -> Texture:
     if number not in _BY_VK:
         raise _unread(f"in Vulkan format {number}")
     format_, srgb = _BY_VK[number]
-    if len(data) < _HEADER.size + max(1, levels) * _LEVEL.size:
-        raise _cut_short()
     parts = []
-    for level in range(max(1, levels)):
-        offset, size, _ = _LEVEL.unpack_from(data, _HEADER.size + level * _LEVEL.size)
+    for offset, size in places(data, max(1, levels)):
         part = data[offset : offset + size]
         if len(part) < size:
             raise _cut_short()
         parts.append(part)
     return Texture(format_, srgb, width, height, tuple(parts))
+
+
+def places(data: bytes, levels: int) -> list[tuple[int, int]]:
+    """Return where each level lies in a file: offset and bytes, level 0 first."""
+    if len(data) < _HEADER.size + levels * _LEVEL.size:
+        raise _cut_short()
+    return [
+        _LEVEL.unpack_from(data, _HEADER.size + level * _LEVEL.size)[:2] for level in range(levels)
+    ]
 
 
 def _descriptor(texture: Texture) -> bytes:
@@ -104,12 +111,12 @@ def _descriptor(texture: Texture) -> bytes:
     alpha = _ALPHA_CHANNEL | (_QUALIFIER_LINEAR if texture.srgb else 0)
     # Bit offset, bit length, channel of each sample.
     samples: list[tuple[int, int, int]]
-    if texture.format is BlockFormat.BC3:
+    if texture.format in (BlockFormat.BC2, BlockFormat.BC3):
         samples = [(0, 64, alpha), (64, 64, 0)]
     elif texture.format is BlockFormat.BC5:
         samples = [(0, 64, 0), (64, 64, 1)]
     elif compressed:
-        samples = [(0, 64, 0)]
+        samples = [(0, 8 * info.unit_bytes, 0)]
     else:
         samples = [(0, 8, 0), (8, 8, 1), (16, 8, 2), (24, 8, alpha)]
     top = 0xFFFFFFFF if compressed else 255

@@ -8,25 +8,27 @@ import warnings
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image, ImageOps
 
 from stonestack.core import colour
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.errors import BadFile
-from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.image import Bytes, Floats, Picture, Space
 from stonestack.core.texels import normalised, to_texels
 
 MOST_SIDE = 16384
 MOST_PIXELS = 96_000_000
 """Largest picture that is taken in: about 1.5 GB while it is worked on."""
 
-_PILLOW = {
+PILLOW = {
     FileKind.PNG: "PNG",
     FileKind.JPEG: "JPEG",
     FileKind.BMP: "BMP",
     FileKind.TIFF: "TIFF",
     FileKind.TGA: "TGA",
 }
+"""What Pillow calls each kind."""
 _DEEP_MODES = {"I;16", "I;16B", "I;16L", "I", "F"}
 
 
@@ -49,7 +51,7 @@ def facts(data: bytes, kind: FileKind) -> PictureFacts:
     BadFile
         If the header is damaged, or claims more pixels than are taken in.
     """
-    with _open(data, kind) as image:
+    with opened(data, kind) as image:
         width, height, mode = image.width, image.height, image.mode
         deep = kind is FileKind.PNG and len(data) > 24 and data[24] == 16
         if kind is FileKind.TIFF:
@@ -106,6 +108,40 @@ def read(data: bytes, kind: FileKind, space: Space) -> Picture:
     return Picture(np.ascontiguousarray(body), space)
 
 
+def stored(data: bytes, kind: FileKind) -> Bytes:
+    """Read an image file's texels as they are stored, with no decoding of colour.
+
+    Returns
+    -------
+    ndarray, uint8, shape (height, width, 4)
+        Sixteen bits are rounded to eight; alpha is 255 where there is none.
+    """
+    header = facts(data, kind)
+    values, alpha = _deep(data, kind) if header.bits == 16 else _shallow(data, kind)
+    eight = np.rint(values * np.float32(255)).astype(np.uint8)
+    texels = np.full((*eight.shape[:2], 4), 255, np.uint8)
+    texels[..., :3] = eight[..., :-1] if alpha else eight
+    if alpha:
+        texels[..., 3] = eight[..., -1]
+    return texels
+
+
+def deep_png(values: NDArray[np.uint16]) -> bytes:
+    """Store sixteen bits a channel as a PNG, which Pillow does for grey only.
+
+    Parameters
+    ----------
+    values : ndarray, uint16, shape (height, width) or (height, width, 3 or 4)
+    """
+    import cv2
+
+    turned = values if values.ndim == 2 else values[..., [2, 1, 0, 3][: values.shape[2]]]
+    done, data = cv2.imencode(".png", np.ascontiguousarray(turned))
+    if not done:
+        raise BadFile("not-written", "The PNG could not be made.", "Make the picture smaller.")
+    return data.tobytes()
+
+
 def write(picture: Picture, kind: FileKind) -> bytes:
     """Write a picture as an 8-bit image file.
 
@@ -121,17 +157,18 @@ def write(picture: Picture, kind: FileKind) -> bytes:
         image = Image.fromarray(texels)
     else:
         image = Image.fromarray(np.ascontiguousarray(texels[..., :3]))
-    if kind not in _PILLOW:
+    if kind not in PILLOW:
         raise BadFile("not-written", f"{kind} is not an image kind.", "Choose png, tga or tiff.")
     if kind in (FileKind.JPEG, FileKind.BMP) and image.mode == "RGBA":
         image = image.convert("RGB")
     buffer = io.BytesIO()
-    image.save(buffer, _PILLOW[kind], **({"compress_level": 1} if kind is FileKind.PNG else {}))
+    image.save(buffer, PILLOW[kind], **({"compress_level": 1} if kind is FileKind.PNG else {}))
     return buffer.getvalue()
 
 
-def _open(data: bytes, kind: FileKind) -> Image.Image:
-    if kind not in _PILLOW:
+def opened(data: bytes, kind: FileKind) -> Image.Image:
+    """Open an image file with Pillow, by its true kind; pixels are not read yet."""
+    if kind not in PILLOW:
         raise BadFile(
             "not-an-image",
             "This is not a picture that can come in.",
@@ -140,7 +177,7 @@ def _open(data: bytes, kind: FileKind) -> Image.Image:
     # Sizes are checked by facts() before any pixel is read, with a message of our own.
     Image.MAX_IMAGE_PIXELS = None
     try:
-        return Image.open(io.BytesIO(data), formats=[_PILLOW[kind]])
+        return Image.open(io.BytesIO(data), formats=[PILLOW[kind]])
     except (OSError, SyntaxError, ValueError, struct.error, KeyError, IndexError) as error:
         raise _damaged() from error
 
@@ -149,7 +186,7 @@ def _shallow(data: bytes, kind: FileKind) -> tuple[Floats, bool]:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            with _open(data, kind) as image:
+            with opened(data, kind) as image:
                 image.load()
                 turned = ImageOps.exif_transpose(image)
     except (OSError, SyntaxError, ValueError, struct.error, EOFError, MemoryError) as error:
@@ -181,12 +218,9 @@ def _deep(data: bytes, kind: FileKind) -> tuple[Floats, bool]:
                 raise damaged from error
     else:
         try:
-            with _open(data, kind) as image:
+            with opened(data, kind) as image:
                 image.load()
-                if image.mode not in _DEEP_MODES:
-                    # Pillow keeps the upper eight bits of sixteen-bit colour in a PNG.
-                    return _shallow(data, kind)
-                pixels = np.asarray(image)
+                pixels = np.asarray(image) if image.mode in _DEEP_MODES else _deep_colour(data)
         except (OSError, SyntaxError, ValueError) as error:
             raise _damaged() from error
     if pixels.ndim == 2:
@@ -200,6 +234,18 @@ def _deep(data: bytes, kind: FileKind) -> tuple[Floats, bool]:
     top = np.float32(1 if pixels.dtype.kind == "f" else 255 if pixels.dtype == np.uint8 else 65535)
     values = np.clip(np.nan_to_num(pixels.astype(np.float32) / top), 0, 1)
     return values.astype(np.float32), pixels.shape[2] in (2, 4)
+
+
+def _deep_colour(data: bytes) -> NDArray[np.uint16]:
+    """Read sixteen-bit colour from a PNG, of which Pillow keeps the upper eight bits only."""
+    import cv2
+
+    stored = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    if stored is None or stored.dtype != np.uint16:
+        raise _damaged()
+    if stored.ndim == 2:
+        return np.asarray(stored, dtype=np.uint16)
+    return np.asarray(stored[..., [2, 1, 0, 3][: stored.shape[2]]], dtype=np.uint16)
 
 
 def _damaged() -> BadFile:

@@ -1,0 +1,90 @@
+"""What a file is for, weighed from its name and its pixels, with the reason in words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from stonestack.core.catalogue.looks import Look
+from stonestack.core.catalogue.names import NameParts
+from stonestack.core.roles import ROLES, Role
+
+_FAMILY: dict[str, tuple[Role, ...]] = {
+    "normal": (Role.NORMAL,),
+    "colour": (Role.COLOUR,),
+    "grey": (Role.SPECULAR, Role.HEIGHT, Role.ALPHA),
+    "mask": (Role.ALPHA, Role.SPECULAR, Role.HEIGHT),
+}
+"""Roles that a picture of a family can have, the likeliest first."""
+
+
+@dataclass(frozen=True)
+class Guess:
+    """What a picture is for.
+
+    Parameters
+    ----------
+    role : Role
+    sure : float
+        0..1.
+    reason : str
+        In words.
+    use : str
+        ``surface``, ``icon`` or ``unknown``.
+    use_reason : str
+    """
+
+    role: Role
+    sure: float
+    reason: str
+    use: str
+    use_reason: str
+
+
+def guess(name: NameParts, look: Look, width: int, height: int) -> Guess:
+    """Weigh a name against the pixels.
+
+    Pixels decide between normals, colour and grey; among greys, which pixels cannot tell
+    apart, the name decides.
+    """
+    fitting = _FAMILY[look.family]
+    role, sure, reason = fitting[0], look.sure, look.seen
+    if len(fitting) > 1 and look.family == "grey":
+        sure = 0.5
+    if name.role in fitting:
+        role, sure = name.role, min(0.98, look.sure + 0.15)
+        reason = f"suffix _{name.suffix}; {look.seen}"
+    elif look.flat and name.role is not None:
+        role, sure, reason = name.role, 0.6, f"suffix _{name.suffix}; too plain to tell by pixels"
+    elif name.role is not None:
+        sure = max(0.4, look.sure - 0.15)
+        title = ROLES[name.role].title.lower()
+        reason = f"{look.seen}, though the suffix _{name.suffix} says {title}"
+    elif look.family == "colour" and look.flat:
+        sure = 0.4
+    use, use_reason = _use(name, look, width, height)
+    return Guess(role, round(sure, 2), reason, use, use_reason)
+
+
+def _use(name: NameParts, look: Look, width: int, height: int) -> tuple[str, str]:
+    if look.family == "normal":
+        return "surface", "normals belong to a surface"
+    score, words = look.icon, [look.icon_seen]
+    powers = all(side & (side - 1) == 0 for side in (width, height))
+    if not powers:
+        score += 0.3
+        words.append("its sides are no powers of two")
+    if max(width, height) <= 128 and score > -0.5:
+        score += 0.15
+        words.append("it is small")
+    if name.icon:
+        score += 0.35
+        words.append("its name or folder says so")
+    elif name.role is not None:
+        score -= 0.25
+    if look.family in ("grey", "mask") and not name.icon:
+        score -= 0.4
+    if score >= 0.35:
+        return "icon", ", ".join(words)
+    if score <= -0.15:
+        return "surface", look.icon_seen
+    return "unknown", "neither its edges nor its name tell"

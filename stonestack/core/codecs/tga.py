@@ -1,0 +1,230 @@
+"""TGA files taken apart and put together in the very variant that they have.
+
+Source: Truevision TGA File Format Specification, version 2.0: header (fields 1 to 5), image and
+colour map (6 to 8), run-length packets ("Image Types").
+"""
+
+from __future__ import annotations
+
+import struct
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from stonestack.core.errors import BadFile
+from stonestack.core.image import Bytes
+
+_HEADER = struct.Struct("<3B2HB4H2B")
+_RLE = 8
+_FROM_RIGHT, _FROM_TOP = 0x10, 0x20
+
+
+@dataclass(frozen=True)
+class Tga:
+    """A TGA taken apart.
+
+    Parameters
+    ----------
+    head : bytes
+        Header, identification and colour map, as they stand in the file.
+    values : ndarray, uint8, shape (height, width, bytes per texel)
+        Stored values, top row first, left to right.
+    tail : bytes
+        What stands behind the texels.
+    """
+
+    head: bytes
+    values: Bytes
+    tail: bytes
+
+    @property
+    def kind(self) -> int:
+        """Image type without the run-length bit: 1 palette, 2 colour, 3 grey."""
+        return self.head[2] & ~_RLE
+
+    @property
+    def rle(self) -> bool:
+        """Whether texels are run-length packed."""
+        return bool(self.head[2] & _RLE)
+
+    @property
+    def depth(self) -> int:
+        """Bits of a stored texel."""
+        return self.head[16]
+
+    @property
+    def from_top(self) -> bool:
+        """Whether the top row is stored first."""
+        return bool(self.head[17] & _FROM_TOP)
+
+    @property
+    def from_right(self) -> bool:
+        """Whether rows are stored from the right."""
+        return bool(self.head[17] & _FROM_RIGHT)
+
+    def palette(self) -> Bytes:
+        """Return the colour map as red, green, blue, alpha, uint8 (count, 4)."""
+        first, count, bits = struct.unpack_from("<HHB", self.head, 3)
+        if first:
+            raise _unread("its palette does not begin at zero")
+        size = (bits + 7) // 8
+        at = len(self.head) - count * size
+        return colours(np.frombuffer(self.head, np.uint8, count * size, at).reshape(count, size))
+
+
+def parse(data: bytes) -> Tga:
+    """Take a TGA apart.
+
+    Raises
+    ------
+    BadFile
+        If it is damaged, or stored in a way that is not read.
+    """
+    if len(data) < _HEADER.size:
+        raise _unread("it ends within its header")
+    fields = _HEADER.unpack_from(data)
+    id_bytes, map_type, kind = fields[0], fields[1], fields[2]
+    count, map_bits, width, height, depth, flags = fields[4], fields[5], *fields[8:12]
+    start = _HEADER.size + id_bytes + (count * ((map_bits + 7) // 8) if map_type else 0)
+    size = (depth + 7) // 8
+    if kind & ~_RLE not in (1, 2, 3) or not width or not height or width * height > 1 << 28:
+        raise _unread("its header makes no sense")
+    if kind & _RLE:
+        flat, used = _unpacked(data, start, width * height, size)
+    else:
+        used = width * height * size
+        flat = np.frombuffer(data[start : start + used], np.uint8)
+        if len(flat) < used:
+            raise _unread("it ends before its texels do")
+    values = flat.reshape(height, width, size)
+    if not flags & _FROM_TOP:
+        values = values[::-1]
+    if flags & _FROM_RIGHT:
+        values = values[:, ::-1]
+    return Tga(data[:start], values, data[start + used :])
+
+
+def written(tga: Tga, values: Bytes) -> bytes:
+    """Return the file with other stored values, in the same variant."""
+    stored = values if tga.from_top else values[::-1]
+    if tga.from_right:
+        stored = stored[:, ::-1]
+    body = b"".join(_packed(row) for row in stored) if tga.rle else stored.tobytes()
+    return tga.head + body + _moved(tga, len(body))
+
+
+def colours(values: Bytes) -> Bytes:
+    """Return stored values as red, green, blue, alpha.
+
+    Parameters
+    ----------
+    values : ndarray, uint8, shape (..., 1 to 4)
+    """
+    out = np.full((*values.shape[:-1], 4), 255, np.uint8)
+    size = values.shape[-1]
+    if size == 1:
+        out[..., :3] = values
+    elif size == 2:
+        word = values[..., 0].astype(np.uint16) | values[..., 1].astype(np.uint16) << 8
+        for channel, shift in enumerate((10, 5, 0)):
+            five = word >> shift & 31
+            out[..., channel] = five << 3 | five >> 2
+    else:
+        out[..., :3] = values[..., 2::-1]
+        if size == 4:
+            out[..., 3] = values[..., 3]
+    return out
+
+
+def values_of(tga: Tga, texels: Bytes) -> Bytes:
+    """Return red, green, blue, alpha as the stored values of an unpaletted file."""
+    size = tga.values.shape[2]
+    if size == 1:
+        return np.ascontiguousarray(texels[..., :1])
+    if size == 2:
+        red, green, blue = ((texels[..., c].astype(np.uint16) * 31 + 127) // 255 for c in range(3))
+        word = red << 10 | green << 5 | blue
+        word |= (tga.values[..., 1].astype(np.uint16) >> 7) << 15
+        return np.stack([word & 255, word >> 8], axis=-1).astype(np.uint8)
+    order = (2, 1, 0) if size == 3 else (2, 1, 0, 3)
+    return np.ascontiguousarray(texels[..., order])
+
+
+def _unpacked(data: bytes, at: int, count: int, size: int) -> tuple[Bytes, int]:
+    """Unpack run-length packets; return the texels and how many bytes they took."""
+    start, done = at, 0
+    parts: list[bytes] = []
+    while done < count:
+        if at >= len(data):
+            raise _unread("it ends before its texels do")
+        head = data[at]
+        length = (head & 127) + 1
+        if head & 128:
+            parts.append(data[at + 1 : at + 1 + size] * length)
+            at += 1 + size
+        else:
+            parts.append(data[at + 1 : at + 1 + size * length])
+            at += 1 + size * length
+        done += length
+    flat = np.frombuffer(b"".join(parts), np.uint8)
+    if len(flat) < count * size:
+        raise _unread("it ends before its texels do")
+    return flat[: count * size], at - start
+
+
+def _packed(row: Bytes) -> bytes:
+    """Pack one row; packets do not cross rows, as version 2.0 asks."""
+    width = len(row)
+    same: NDArray[np.bool_] = (row[1:] == row[:-1]).all(axis=1)
+    edges = np.flatnonzero(~same) + 1
+    starts = np.concatenate([[0], edges])
+    lengths = np.diff(np.concatenate([starts, [width]]))
+    out = bytearray()
+    plain_from = 0
+
+    def plain(stop: int) -> None:
+        for at in range(plain_from, stop, 128):
+            part = row[at : min(stop, at + 128)]
+            out.append(len(part) - 1)
+            out.extend(part.tobytes())
+
+    for start, length in zip(starts.tolist(), lengths.tolist(), strict=True):
+        if length < 3:
+            continue
+        plain(start)
+        for at in range(start, start + length, 128):
+            part = min(128, start + length - at)
+            out.append(127 + part)
+            out.extend(row[at].tobytes())
+        plain_from = start + length
+    plain(width)
+    return bytes(out)
+
+
+def _moved(tga: Tga, body: int) -> bytes:
+    """Return the tail with the footer's places put right for another body length."""
+    tail = bytearray(tga.tail)
+    if tail[-18:-2] != b"TRUEVISION-XFILE":
+        return bytes(tail)
+    old = len(tga.head) + _body_length(tga)
+    for at in (len(tail) - 26, len(tail) - 22):
+        place = struct.unpack_from("<I", tail, at)[0]
+        if place >= old:
+            struct.pack_into("<I", tail, at, place - old + len(tga.head) + body)
+    return bytes(tail)
+
+
+def _body_length(tga: Tga) -> int:
+    stored = tga.values if tga.from_top else tga.values[::-1]
+    if not tga.rle:
+        return int(stored.nbytes)
+    # Only the first place behind the texels matters: nothing of the tail lies before it.
+    places = [
+        p for at in (26, 22) if (p := struct.unpack_from("<I", tga.tail, len(tga.tail) - at)[0])
+    ]
+    return min(places, default=len(tga.head)) - len(tga.head)
+
+
+def _unread(why: str) -> BadFile:
+    return BadFile("tga-not-read", f"This TGA cannot be read: {why}.", "Save it again as TGA.")

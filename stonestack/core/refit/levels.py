@@ -1,0 +1,121 @@
+"""Textures of levels: only blocks whose texels changed are encoded, at every level."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from stonestack.core import blocks, codecs
+from stonestack.core.blocks import cutout
+from stonestack.core.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.blocks.layout import blocks_across, padded
+from stonestack.core.catalogue.describe import shown
+from stonestack.core.codecs import dds, ktx2
+from stonestack.core.codecs.sniff import FileKind, kind_by_content
+from stonestack.core.codecs.texture import Texture
+from stonestack.core.image import Bytes, Picture
+from stonestack.core.mips import chain
+from stonestack.core.texels import to_texels
+
+Mask = NDArray[np.bool_]
+
+_PARTS: dict[BlockFormat, tuple[tuple[slice, tuple[int, ...]], ...]] = {
+    BlockFormat.BC1: ((slice(0, 8), (0, 1, 2, 3)),),
+    BlockFormat.BC2: ((slice(0, 8), (3,)), (slice(8, 16), (0, 1, 2))),
+    BlockFormat.BC3: ((slice(0, 8), (3,)), (slice(8, 16), (0, 1, 2))),
+    BlockFormat.BC4: ((slice(0, 8), (0,)),),
+    BlockFormat.BC5: ((slice(0, 8), (0,)), (slice(8, 16), (1,))),
+    BlockFormat.BC7: ((slice(0, 16), (0, 1, 2, 3)),),
+}
+"""Which bytes of a block hold which channels; each part stands for itself."""
+
+
+def made(original: bytes, before: Picture, after: Picture) -> tuple[bytes, int, int]:
+    """Return the file with another picture, its blocks in all, and how many were encoded.
+
+    Parameters
+    ----------
+    original : bytes
+        A DDS or KTX2 file.
+    before, after : Picture
+        Of one size and space: the original's own picture, and the new one.
+    """
+    texture = codecs.read_texture(original)
+    changed: Mask = np.not_equal(to_texels(after), to_texels(before))
+    total = anew = 0
+    levels: list[bytes] = []
+    pictures = chain(after)
+    for number, data in enumerate(texture.levels):
+        if number:
+            changed = _halved(changed, *texture.size(number))
+        if not changed.any():
+            count = len(data) // FORMATS[texture.format].unit_bytes
+            levels.append(data)
+            total += count
+            continue
+        level, count, encoded = _level(
+            texture, number, to_texels(pictures[number]), changed, after.alpha
+        )
+        levels.append(level)
+        total += count
+        anew += encoded
+    return _file(original, tuple(levels)), total, anew
+
+
+def _level(
+    texture: Texture, number: int, new: Bytes, changed: Mask, alpha: bool
+) -> tuple[bytes, int, int]:
+    """Encode what changed of one level."""
+    data = texture.levels[number]
+    old = shown(texture.texels(number))
+    texels = np.where(changed, new, old)
+    if texture.format is BlockFormat.RGBA8:
+        return texels.tobytes(), changed.shape[0] * changed.shape[1], int(changed.any(2).sum())
+    unit = FORMATS[texture.format].unit_bytes
+    out = np.frombuffer(data, np.uint8).reshape(-1, unit).copy()
+    grid = _as_blocks(padded(texels))
+    touched: Mask = np.any(_as_blocks(padded(changed.astype(np.uint8))), axis=1)
+    any_part = np.zeros(len(out), bool)
+    for part, channels in _PARTS[texture.format]:
+        hit = touched[:, list(channels)].any(axis=1)
+        if not hit.any():
+            continue
+        any_part |= hit
+        # The blocks to encode stand side by side in one strip.
+        strip = np.ascontiguousarray(
+            grid[hit].reshape(-1, 4, 4, 4).transpose(1, 0, 2, 3).reshape(4, -1, 4)
+        )
+        fresh = np.frombuffer(blocks.encode(texture.format, strip), np.uint8).reshape(-1, unit)
+        if texture.format is BlockFormat.BC1 and (alpha or bool((strip[..., 3] < 128).any())):
+            fresh = fresh.copy()
+            cutout.fill_holes(strip, fresh)
+        out[hit, part] = fresh[:, part]
+    return out.tobytes(), len(out), int(any_part.sum())
+
+
+def _as_blocks(grid: Bytes) -> Bytes:
+    """Return texels by block: (count, 16, channels)."""
+    down, across = blocks_across(grid.shape[0]), blocks_across(grid.shape[1])
+    cut = grid.reshape(down, 4, across, 4, -1).transpose(0, 2, 1, 3, 4)
+    return np.ascontiguousarray(cut.reshape(down * across, 16, -1))
+
+
+def _halved(changed: Mask, width: int, height: int) -> Mask:
+    """Return which texels of the next level stand on changed ones."""
+    rows, columns = changed.shape[:2]
+    out = np.zeros((height, width, 4), bool)
+    for down in range(-(-rows // height) + (rows % height > 0)):
+        for across in range(-(-columns // width) + (columns % width > 0)):
+            y = np.minimum(np.arange(height) * rows // height + down, rows - 1)
+            x = np.minimum(np.arange(width) * columns // width + across, columns - 1)
+            out |= changed[y[:, np.newaxis], x]
+    return out
+
+
+def _file(original: bytes, levels: tuple[bytes, ...]) -> bytes:
+    if kind_by_content(original) is FileKind.DDS:
+        return dds.with_levels(original, dds.parse(original), levels)
+    out = bytearray(original)
+    for (offset, size), level in zip(ktx2.places(original, len(levels)), levels, strict=True):
+        out[offset : offset + size] = level
+    return bytes(out)

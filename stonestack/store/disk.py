@@ -1,0 +1,113 @@
+"""The few operations by which anything is written, in one place.
+
+Everything that must survive a power cut goes through :func:`now`: a file is written beside its
+place and flushed, renamed, and its folder flushed. A test puts a recorder here, and replays what
+it has recorded with the parts that were not flushed left out.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import secrets
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+
+PREFIX = ".stonestack-"
+"""Files that are being written begin with this; nothing else does."""
+_CHUNK = 4 << 20
+
+
+class Disk:
+    """Writes to the real disk."""
+
+    def write(self, path: Path, pieces: Iterable[bytes]) -> None:
+        """Write a new file and flush it.
+
+        Raises
+        ------
+        FileExistsError
+            If something is there already.
+        """
+        with path.open("xb") as file:
+            for piece in pieces:
+                file.write(piece)
+            file.flush()
+            os.fsync(file.fileno())
+
+    def rename(self, source: Path, target: Path) -> None:
+        """Put a file or folder in another's place, in one step."""
+        source.replace(target)
+
+    def link(self, source: Path, second: Path) -> None:
+        """Give a file a second name; where the disk has no such thing, a copy."""
+        try:
+            second.hardlink_to(source)
+        except FileExistsError:
+            raise
+        except OSError:
+            self.write(second, pieces(source))
+
+    def unlink(self, path: Path) -> None:
+        """Delete a file, where it is there."""
+        path.unlink(missing_ok=True)
+
+    def flush_folder(self, folder: Path) -> None:
+        """Flush new names and renames, where the system lets folders be opened."""
+        if os.name == "nt":
+            return
+        handle = os.open(folder, os.O_RDONLY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
+
+
+_now: Disk = Disk()
+
+
+def now() -> Disk:
+    """Return the disk that is written to."""
+    return _now
+
+
+@contextlib.contextmanager
+def using(other: Disk) -> Iterator[None]:
+    """Write to another disk for a while; for tests."""
+    global _now
+    before, _now = _now, other
+    try:
+        yield
+    finally:
+        _now = before
+
+
+def beside(path: Path) -> Path:
+    """Return a new name beside ``path`` for writing, on the same disk."""
+    return path.with_name(f"{PREFIX}{secrets.token_hex(8)}")
+
+
+def pieces(path: Path) -> Iterator[bytes]:
+    """Yield a file's bytes in pieces."""
+    with path.open("rb") as file:
+        while piece := file.read(_CHUNK):
+            yield piece
+
+
+class FileSource:
+    """A file on disk that is read at any place (see :class:`core.containers.form.Source`)."""
+
+    def __init__(self, path: Path) -> None:
+        self._file = path.open("rb")
+        self.size = os.fstat(self._file.fileno()).st_size
+
+    def at(self, offset: int, length: int) -> bytes:
+        """Return up to ``length`` bytes from ``offset`` on."""
+        self._file.seek(offset)
+        return self._file.read(length)
+
+    def __enter__(self) -> FileSource:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._file.close()

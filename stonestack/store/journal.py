@@ -1,0 +1,251 @@
+"""Change several files of a folder as one: after a crash all are finished or undone.
+
+The way of a change:
+
+1. the journal's file says what will be written, and is flushed (``staging``);
+2. each new file is written beside its place and flushed;
+3. the journal says that all are written (``swapping``); from here on it is finished, not undone;
+4. each new file is renamed into its place;
+5. the journal's file goes, once the caller has noted what was done.
+
+:func:`unfinished` lists journals that a crash left behind, and :func:`settle` finishes or undoes
+each.
+"""
+
+from __future__ import annotations
+
+import os
+import secrets
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Literal
+
+from pydantic import BaseModel, ValidationError
+
+from stonestack.core.errors import BadRequest, Conflict
+from stonestack.store import disk
+from stonestack.store.files import sha256_of, write_atomically
+
+
+class Swap(BaseModel):
+    """One file that gets new content.
+
+    Parameters
+    ----------
+    path, staged, old : str
+        The file, the new one beside it, and a second name of the old one while it is needed.
+    before, after : str
+        Content hashes of both.
+    mtime_ns : int or None
+        Modification time that the new file is given; None leaves the present moment.
+    """
+
+    path: str
+    staged: str
+    old: str
+    before: str
+    after: str
+    mtime_ns: int | None = None
+
+
+class Journal(BaseModel):
+    """One change of several files.
+
+    Parameters
+    ----------
+    note : str
+        JSON for whoever carries the change out, given back when it is settled.
+    """
+
+    state: Literal["staging", "swapping"]
+    swaps: list[Swap]
+    note: str = ""
+
+
+class Change(BaseModel):
+    """What is asked of one file."""
+
+    path: Path
+    before: str
+    after: str = ""
+    mtime_ns: int | None = None
+
+
+def carry_out(
+    folder: Path,
+    changes: list[tuple[Change, Callable[[], Iterable[bytes]]]],
+    note: str,
+    done: Callable[[Journal], None],
+) -> Journal:
+    """Change files as one.
+
+    Parameters
+    ----------
+    folder : Path
+        Where journals lie.
+    changes : list
+        Each file with a function that yields its new bytes.
+    note : str
+        Kept in the journal for ``done``.
+    done : callable
+        Notes what was done; called after all files are in place, and again by
+        :func:`settle` if a crash came between.
+
+    Raises
+    ------
+    Conflict
+        If somebody else has changed a file meanwhile; then nothing has changed.
+    BadRequest
+        If the disk is full, or a file or folder may not be written; then nothing has changed.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    place = folder / f"{secrets.token_hex(8)}.json"
+    swaps = [
+        Swap(
+            path=str(change.path),
+            staged=str(disk.beside(change.path)),
+            old=str(disk.beside(change.path)),
+            before=change.before,
+            after="",
+            mtime_ns=change.mtime_ns,
+        )
+        for change, _ in changes
+    ]
+    journal = Journal(state="staging", swaps=swaps, note=note)
+    try:
+        write_atomically(place, journal.model_dump_json().encode())
+        for swap, (change, content) in zip(swaps, changes, strict=True):
+            _stage(swap, change, content)
+        for parent in {Path(swap.path).parent for swap in swaps}:
+            disk.now().flush_folder(parent)
+        for swap in swaps:
+            disk.now().link(Path(swap.path), Path(swap.old))
+            _unchanged(swap)
+        ready = Journal(state="swapping", swaps=swaps, note=note)
+        write_atomically(place, ready.model_dump_json().encode())
+    except OSError as error:
+        _clear(place, swaps)
+        raise _not_written(error) from error
+    except BaseException:
+        _clear(place, swaps)
+        raise
+    try:
+        _swap(ready)
+    except OSError as error:
+        # A file that is in use cannot be replaced on some systems.
+        _give_back(swaps)
+        _clear(place, swaps)
+        raise _not_written(error) from error
+    done(ready)
+    _clear(place, swaps)
+    return ready
+
+
+def unfinished(folder: Path) -> list[Path]:
+    """Return the journals that a crash left behind."""
+    return sorted(folder.glob("*.json")) if folder.is_dir() else []
+
+
+def settle(place: Path, done: Callable[[Journal], None]) -> Journal | None:
+    """Finish or undo what a crash interrupted.
+
+    Returns
+    -------
+    Journal or None
+        What was finished, or None where the change was undone, or cannot be reached now:
+        then the journal stays.
+    """
+    try:
+        journal = Journal.model_validate_json(place.read_bytes())
+    except ValidationError:
+        # Journals are renamed into place whole, so this one is not ours to act on.
+        return None
+    if any(not Path(swap.path).parent.is_dir() for swap in journal.swaps):
+        return None
+    if journal.state == "staging":
+        _clear(place, journal.swaps)
+        return None
+    _swap(journal)
+    done(journal)
+    _clear(place, journal.swaps)
+    return journal
+
+
+def _stage(swap: Swap, change: Change, content: Callable[[], Iterable[bytes]]) -> None:
+    staged = Path(swap.staged)
+    disk.now().write(staged, content())
+    status = change.path.stat()
+    staged.chmod(status.st_mode & 0o7777)
+    if change.mtime_ns is not None:
+        os.utime(staged, ns=(status.st_atime_ns, change.mtime_ns))
+    swap.after = sha256_of(staged)
+    if change.after and swap.after != change.after:
+        raise Conflict(
+            "changed-meanwhile",
+            f"{change.path.name} did not come out as planned.",
+            "Something else is changing it; try again when it is done.",
+        )
+
+
+def _unchanged(swap: Swap) -> None:
+    path = Path(swap.path)
+    if not path.is_file() or sha256_of(path) != swap.before:
+        raise Conflict(
+            "changed-meanwhile",
+            f"{path.name} was changed by somebody else just now.",
+            "Nothing was replaced. Wait until the other program is done, then try again.",
+        )
+
+
+def _swap(journal: Journal) -> None:
+    for swap in journal.swaps:
+        staged, path = Path(swap.staged), Path(swap.path)
+        if not staged.is_file():
+            continue
+        # After a crash the file may have been replaced by the game meanwhile: theirs stays.
+        current = sha256_of(path) if path.is_file() else ""
+        if current == swap.before and sha256_of(staged) == swap.after:
+            disk.now().rename(staged, path)
+        else:
+            disk.now().unlink(staged)
+    for parent in {Path(swap.path).parent for swap in journal.swaps}:
+        disk.now().flush_folder(parent)
+
+
+def _give_back(swaps: list[Swap]) -> None:
+    """Put the old files back where one of several could not be replaced."""
+    for swap in swaps:
+        if not Path(swap.staged).exists():
+            disk.now().rename(Path(swap.old), Path(swap.path))
+    for parent in {Path(swap.path).parent for swap in swaps}:
+        disk.now().flush_folder(parent)
+
+
+def _clear(place: Path, swaps: list[Swap]) -> None:
+    """Delete what stands beside the files, and then the journal."""
+    for swap in swaps:
+        disk.now().unlink(Path(swap.staged))
+        disk.now().unlink(Path(swap.old))
+    disk.now().unlink(place)
+    if place.parent.is_dir():
+        disk.now().flush_folder(place.parent)
+
+
+def _not_written(error: OSError) -> BadRequest:
+    import errno
+
+    words = {
+        errno.ENOSPC: ("disk-full", "The disk is full", "Free some space"),
+        errno.EDQUOT: ("disk-full", "The disk is full", "Free some space"),
+        errno.EACCES: ("not-permitted", "This may not be written", "Change its permissions"),
+        errno.EPERM: ("not-permitted", "This may not be written", "Change its permissions"),
+        errno.EROFS: ("not-permitted", "This disk is read-only", "Make it writable"),
+        errno.EBUSY: ("file-in-use", "A file is in use", "Close the game"),
+        errno.ETXTBSY: ("file-in-use", "A file is in use", "Close the game"),
+    }
+    code, what, fix = words.get(
+        error.errno or 0,
+        ("not-written", f"Writing failed: {error.strerror or error}", "Look at it"),
+    )
+    place = f": {error.filename}" if error.filename else ""
+    return BadRequest(code, f"{what}{place}.", f"{fix}, then try again; nothing was replaced.")
