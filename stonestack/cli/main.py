@@ -1,4 +1,4 @@
-"""``stone-stack``: serve, demo, inspect, convert, build, bench.
+"""``stone-stack``: serve, demo, inspect, convert, build, bench; and :mod:`.games`.
 
 Exit codes: 0 done, 1 the thing asked for cannot be done, 2 the command line is wrong.
 Heavy imports stand inside the commands that need them, so that starting costs little.
@@ -11,6 +11,7 @@ import sys
 from pathlib import Path
 
 from stonestack import __version__
+from stonestack.cli import games
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -71,6 +72,8 @@ def _parser() -> argparse.ArgumentParser:
     build.add_argument("project", help="its id or title")
     build.set_defaults(run=_build)
 
+    games.add(commands)
+
     bench = commands.add_parser("bench", help="measure speed beside a well-known library")
     bench.add_argument("what", choices=["blocks", "stages"])
     bench.set_defaults(run=_bench)
@@ -85,11 +88,11 @@ def _bench(options: argparse.Namespace) -> int:
 
 
 def _serve(options: argparse.Namespace) -> int:
-    from stonestack.services.workspace import Workspace
+    from stonestack.services.starting import started
     from stonestack.store.place import default_data_folder
     from stonestack.web.serving import serve
 
-    return serve(Workspace(default_data_folder()), options.port)
+    return serve(started(default_data_folder()), options.port)
 
 
 def _demo(options: argparse.Namespace) -> int:

@@ -14,10 +14,12 @@ from stonestack.core.roles import ROLES, Role
 from stonestack.core.steps import STEPS, Step
 from stonestack.core.surface import (
     Document,
+    GamePlace,
     Green,
     Map,
     MapOrigin,
     Origin,
+    Returned,
     Size,
     SourceOrigin,
     Surface,
@@ -221,6 +223,90 @@ class SetOutput(Document):
         return f"{title}: named {self.file_name}"
 
 
+class TakeFromGame(Document):
+    """Begin a map with a file of the game, in exactly that file's form."""
+
+    kind: Literal["take_from_game"] = "take_from_game"
+    role: Role
+    origin: SourceOrigin
+    place: GamePlace
+    size: Size
+    format: BlockFormat
+
+    def apply(self, surface: Surface) -> Surface:
+        """Set origin, size and format as the game has them; nothing is done to it yet.
+
+        Maps that do not come from the game are not delivered: it has no file for them.
+        """
+        maps = []
+        for m in surface.maps:
+            if m.role is self.role:
+                changes: dict[str, object] = {
+                    "origin": self.origin,
+                    "place": self.place,
+                    "steps": (),
+                    "size": self.size,
+                    "format": self.format,
+                    "delivered": True,
+                }
+                maps.append(rebuilt(m, **changes))
+            else:
+                maps.append(
+                    rebuilt(m, delivered=m.place is not None, size=self.size)
+                    if m.place is None
+                    else m
+                )
+        return rebuilt(surface, maps=tuple(maps))
+
+    def words(self, _before: Surface) -> str:
+        """Say what changed."""
+        return f"{ROLES[self.role].title}: taken from {self.place.path}"
+
+
+class ReturnFile(Document):
+    """Take a working file back in that an outside editor has saved."""
+
+    kind: Literal["return_file"] = "return_file"
+    role: Role
+    returned: Returned
+    origin: SourceOrigin | None = None
+
+    def apply(self, surface: Surface) -> Surface:
+        """Lay the file over its stage; at the source it becomes the source.
+
+        A later return of the same working file stands in the earlier one's place.
+        """
+        m = surface.map(self.role)
+        if self.origin is not None:
+            return surface.with_map(rebuilt(m, origin=self.origin))
+        others = tuple(
+            r for r in m.returned if (r.stage, r.sent) != (self.returned.stage, self.returned.sent)
+        )
+        return surface.with_map(rebuilt(m, returned=(*others, self.returned)))
+
+    def words(self, _before: Surface) -> str:
+        """Say what changed."""
+        return f"{ROLES[self.role].title}: {self.returned.name} came back"
+
+
+class DropReturned(Document):
+    """Take what came back from an outside editor out again."""
+
+    kind: Literal["drop_returned"] = "drop_returned"
+    role: Role
+    place: int = Field(ge=0)
+
+    def apply(self, surface: Surface) -> Surface:
+        """Drop one returned file."""
+        m = surface.map(self.role)
+        kept = tuple(r for i, r in enumerate(m.returned) if i != self.place)
+        return surface.with_map(rebuilt(m, returned=kept))
+
+    def words(self, _before: Surface) -> str:
+        """Say what changed."""
+        return f"{ROLES[self.role].title}: without what came back"
+
+
 class Rename(Document):
     """Change a surface's title; names of files stay."""
 
@@ -245,6 +331,9 @@ Edit = Annotated[
     | SetSize
     | SetFormat
     | SetOutput
+    | TakeFromGame
+    | ReturnFile
+    | DropReturned
     | Rename,
     Field(discriminator="kind"),
 ]

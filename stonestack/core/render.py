@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -45,12 +45,40 @@ def run(node: Node, inputs: tuple[Result, ...]) -> Result:
         return step.apply(picture, step.params.model_validate(node.params))
     if node.op == "limit":
         return limited(picture, int(node.params["longest"]))
+    if node.op == "returned":
+        return _laid_over(picture, inputs[1], inputs[2])
     if node.op == "size":
         return resize(picture, int(node.params["width"]), int(node.params["height"]))
     if node.op == "compress":
         stored = _turned(picture, Green(node.params["green"]))
         return codecs.compress(stored, BlockFormat(node.params["format"]))
     raise BadRequest("unknown-step", f"There is no step “{node.op}”.", "Remove it.")
+
+
+def _laid_over(picture: Picture, new: Result, old: Result) -> Picture:
+    """Return a picture with what differs between two others taken from the newer."""
+    if not isinstance(new, Picture) or not isinstance(old, Picture):
+        raise BadRequest("not-a-picture", "A working file is a picture.", "Save it as PNG.")
+    size = (picture.width, picture.height)
+    new, old = resize(new, *size), resize(old, *size)
+    changed = (texels.to_texels(new) != texels.to_texels(old)).any(axis=2, keepdims=True)
+    if not changed.any():
+        return picture
+    ours, theirs = _same_channels(picture, new)
+    pixels = np.where(changed, theirs.pixels, ours.pixels).astype(np.float32)
+    return replace(ours, pixels=np.ascontiguousarray(pixels))
+
+
+def _same_channels(a: Picture, b: Picture) -> tuple[Picture, Picture]:
+    """Give both pictures alpha where one has it."""
+
+    def opaque(picture: Picture) -> Picture:
+        if picture.alpha or picture.space is Space.VECTOR:
+            return picture
+        solid = np.ones((picture.height, picture.width, 1), np.float32)
+        return replace(picture, pixels=np.concatenate([picture.pixels, solid], axis=2), alpha=True)
+
+    return (opaque(a), opaque(b)) if a.alpha or b.alpha else (a, b)
 
 
 def limited(picture: Picture, longest: int) -> Picture:

@@ -106,9 +106,13 @@ def resize(picture: Picture, width: int, height: int, filter_: Filter = "lanczos
     """
     if (picture.width, picture.height) == (width, height):
         return picture
-    pixels = resample(premultiplied(picture), width, height, filter_, picture.wraps)
     if picture.space is Space.VECTOR:
-        return picture.with_pixels(normalised(pixels))
+        # What a game packs into the alpha of normals is a map of its own, no opacity.
+        pixels = resample(picture.pixels, width, height, filter_, picture.wraps)
+        pixels[..., 3:] = np.clip(pixels[..., 3:], 0.0, 1.0)
+        pixels[..., :3] = normalised(np.ascontiguousarray(pixels[..., :3]))
+        return picture.with_pixels(pixels)
+    pixels = resample(premultiplied(picture), width, height, filter_, picture.wraps)
     result = straightened(pixels, picture)
     return result.with_pixels(np.clip(result.pixels, 0.0, 1.0))
 

@@ -74,6 +74,36 @@ class MapOrigin(Document):
 Origin = Annotated[SourceOrigin | MapOrigin, Field(discriminator="kind")]
 
 
+class GamePlace(Document):
+    """Where in a registered game folder a map came from, and must go back to.
+
+    Its exact form (levels, header, row order, palette) is the original itself, kept under
+    ``sha256``; ``line`` says it in words.
+    """
+
+    game: str
+    path: str
+    file: str
+    chain: str = ""
+    sha256: str
+    width: int
+    height: int
+    line: str = ""
+
+
+class Returned(Document):
+    """A working file that came back from an outside editor.
+
+    Only what differs from ``sent``, as it was put out, replaces the picture: so changes made
+    earlier on the map's way still come through everywhere else.
+    """
+
+    stage: Stage
+    sha256: str = Field(pattern="^[0-9a-f]{64}$")
+    sent: str = Field(pattern="^[0-9a-f]{64}$")
+    name: str = Field(max_length=255)
+
+
 class Size(Document):
     """Texels of a finished map; powers of two."""
 
@@ -99,6 +129,8 @@ class Map(Document):
     green: Green = Field(Green.UP, title="Green points", description="As the game reads normals")
     file_name: str
     delivered: bool = True
+    place: GamePlace | None = None
+    returned: tuple[Returned, ...] = ()
 
     @field_validator("file_name")
     @classmethod
@@ -232,7 +264,7 @@ def new_surface(title: str, name: str) -> Surface:
 
 # ---- What depends on what --------------------------------------------------------------
 
-_VERSIONS = {"decode": 1, "limit": 1, "size": 1, "compress": 1}
+_VERSIONS = {"decode": 1, "limit": 1, "size": 1, "compress": 1, "returned": 1}
 """Raised with any change of what these operations yield."""
 
 
@@ -300,6 +332,7 @@ def plan(surface: Surface, role: Role, stage: Stage, longest: int | None = None)
         if step.enabled:
             params = step.model_dump(mode="json", exclude={"enabled", "kind"})
             node = Node(step.kind, params, (node,))
+    node = _with_returned(m, Stage.STEPS, node)
     if stage is Stage.STEPS:
         return node
     width, height = m.size.width, m.size.height
@@ -307,10 +340,24 @@ def plan(surface: Surface, role: Role, stage: Stage, longest: int | None = None)
         shrink = max(1, max(width, height) // longest)
         width, height = max(4, width // shrink), max(4, height // shrink)
     node = Node("size", {"width": width, "height": height}, (node,))
+    node = _with_returned(m, Stage.SIZE, node)
     if stage is Stage.SIZE:
         return node
     params = {"format": str(m.format), "green": str(m.green)}
     return Node("compress", params, (node,))
+
+
+def _with_returned(m: Map, stage: Stage, node: Node) -> Node:
+    """Lay what came back from an outside editor over a stage."""
+    space = str(ROLES[m.role].space)
+    for back in m.returned:
+        if back.stage is stage:
+            new, old = (
+                Node("decode", {"sha256": digest, "space": space, "green": str(Green.UP)})
+                for digest in (back.sha256, back.sent)
+            )
+            node = Node("returned", {}, (node, new, old))
+    return node
 
 
 def _start(surface: Surface, m: Map, longest: int | None) -> Node | None:

@@ -18,6 +18,7 @@ from stonestack.demo.originals import make_game_folder
 from stonestack.demo.sources import SOURCES
 from stonestack.services import deliveries, materials, projects, sources, surfaces
 from stonestack.services.jobs import silent
+from stonestack.services.starting import started
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 
@@ -85,7 +86,7 @@ def ensure(data: DataFolder) -> Workspace:
         make(workspace)
         (data.root / MADE).write_text("The demo project is whole.\n")
         return workspace
-    return Workspace(data)
+    return started(data)
 
 
 def make(ws: Workspace) -> None:

@@ -70,9 +70,14 @@ class Progress:
         self._told(share, doing)
 
 
+def told(listener: Callable[[float, str], None]) -> Progress:
+    """Return a progress for work outside jobs."""
+    return Progress(listener, threading.Event())
+
+
 def silent() -> Progress:
     """Return a progress that nobody listens to, for work outside jobs."""
-    return Progress(lambda _share, _doing: None, threading.Event())
+    return told(lambda _share, _doing: None)
 
 
 class Jobs:

@@ -32,6 +32,7 @@ class Workspace:
         self.data = data.made()
         self.engine = open_database(data.database)
         self.files = FileStore(data.files)
+        self.safe = FileStore(data.safe)
         self.cache = Cache(data.cache)
         self.renderer = Renderer(self.engine, self.files, self.cache)
         self.jobs = Jobs()

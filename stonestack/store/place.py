@@ -35,9 +35,24 @@ class DataFolder:
         """Built deliveries."""
         return self.root / "builds"
 
+    @property
+    def safe(self) -> Path:
+        """Originals of games, by content hash; never changed."""
+        return self.root / "safe"
+
+    @property
+    def journal(self) -> Path:
+        """Changes of game folders that are under way."""
+        return self.root / "journal"
+
+    @property
+    def working(self) -> Path:
+        """Working files for outside image editors, a folder a project; watched."""
+        return self.root / "working"
+
     def made(self) -> DataFolder:
         """Make the folders where they are missing, and return self."""
-        for folder in (self.root, self.files, self.cache, self.builds):
+        for folder in (self.root, self.files, self.cache, self.builds, self.safe, self.working):
             folder.mkdir(parents=True, exist_ok=True)
         return self
 

@@ -115,3 +115,164 @@ class RenderRow(SQLModel, table=True):
 
     key: str = Field(primary_key=True)
     plan: str
+
+
+class GameRow(SQLModel, table=True):
+    """A registered game folder. ``report`` holds what was left out of its catalogue, as JSON."""
+
+    __tablename__ = "game"
+
+    id: str = Field(default_factory=new_id, primary_key=True)
+    root: str = Field(unique=True)
+    title: str
+    version: str = ""
+    report: str = "[]"
+    read: datetime | None = None
+    created: datetime = Field(default_factory=now)
+
+
+class GameFileRow(SQLModel, table=True):
+    """A file of a game folder, as it was when last read."""
+
+    __tablename__ = "gamefile"
+    __table_args__ = (UniqueConstraint("game_id", "path"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    game_id: str = Field(foreign_key="game.id", index=True)
+    path: str
+    size: int
+    mtime_ns: int
+    sha256: str
+    form: str = ""
+    problem: str = ""
+
+
+class ContentRow(SQLModel, table=True):
+    """What some content is and looks like, whatever it is called; see ``core.catalogue``."""
+
+    __tablename__ = "content"
+
+    sha256: str = Field(primary_key=True)
+    version: int
+    kind: str
+    width: int
+    height: int
+    levels: int
+    format: str
+    alpha: str
+    problem: str
+    family: str
+    sure: float
+    seen: str
+    icon: float
+    icon_seen: str
+    flat: bool
+    hash: bytes
+    tones: bytes
+
+
+class EntryRow(SQLModel, table=True):
+    """A file of the catalogue: loose, or an entry of a container by its chain of indices."""
+
+    __tablename__ = "entry"
+
+    id: int | None = Field(default=None, primary_key=True)
+    game_id: str = Field(foreign_key="game.id", index=True)
+    file_id: int = Field(foreign_key="gamefile.id", index=True)
+    path: str
+    chain: str
+    name: str
+    place: str
+    haystack: str
+    kind: str
+    format: str
+    sha256: str = Field(index=True)
+    size: int
+    width: int
+    height: int
+    levels: int
+    alpha: str
+    role: str
+    role_reason: str
+    sure: float
+    use: str
+    use_reason: str
+    thing: str = ""
+    relation: str = ""
+    reason: str = ""
+    of_id: int | None = None
+    tier: str = ""
+    variant: str = ""
+    human: str = ""
+    backup: bool = False
+    problem: str = ""
+
+
+class NoteRow(SQLModel, table=True):
+    """A name that people know a file or thing by, from a table or the artist's own."""
+
+    __tablename__ = "note"
+
+    id: int | None = Field(default=None, primary_key=True)
+    game_id: str = Field(foreign_key="game.id", index=True)
+    code: str
+    human: str
+    note: str = ""
+    shown: str = ""
+    own: bool = False
+
+
+class KeptRow(SQLModel, table=True):
+    """An original in the safe: a whole file of the game, byte for byte."""
+
+    __tablename__ = "kept"
+    __table_args__ = (UniqueConstraint("game_id", "path", "sha256"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    game_id: str = Field(foreign_key="game.id", index=True)
+    path: str
+    sha256: str
+    size: int
+    mtime_ns: int
+    version: str
+    created: datetime = Field(default_factory=now)
+
+
+class PlacedRow(SQLModel, table=True):
+    """Something of ours in a game folder, and the original that it stands for."""
+
+    __tablename__ = "placed"
+    __table_args__ = (UniqueConstraint("game_id", "file", "chain"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    game_id: str = Field(foreign_key="game.id", index=True)
+    path: str
+    file: str
+    chain: str
+    original: str
+    ours: str
+    kept: str
+    version: str
+    shown: bool = True
+    created: datetime = Field(default_factory=now)
+
+
+class WorkfileRow(SQLModel, table=True):
+    """A file that was put out for an outside image editor, and is watched."""
+
+    __tablename__ = "workfile"
+
+    id: str = Field(default_factory=new_id, primary_key=True)
+    surface_id: str = Field(foreign_key="surface.id", index=True)
+    role: str
+    stage: str
+    path: str
+    kind: str
+    sent: str
+    seen: str
+    state: str
+    findings: str = "[]"
+    width: int
+    height: int
+    alpha: bool
+    created: datetime = Field(default_factory=now)

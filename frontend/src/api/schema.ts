@@ -495,7 +495,7 @@ export interface components {
          * @description How texels are stored in a texture file.
          * @enum {string}
          */
-        BlockFormat: "bc1" | "bc3" | "bc4" | "bc5" | "rgba8";
+        BlockFormat: "bc1" | "bc2" | "bc3" | "bc4" | "bc5" | "bc6h" | "bc7" | "rgba8";
         /**
          * BuildView
          * @description A build as the screen sees it.
@@ -559,6 +559,20 @@ export interface components {
             parts: components["schemas"]["PartView"][];
         };
         /**
+         * DropReturned
+         * @description Take what came back from an outside editor out again.
+         */
+        DropReturned: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drop_returned";
+            /** Place */
+            place: number;
+            role: components["schemas"]["Role"];
+        };
+        /**
          * EditRequest
          * @description An edit, and the revision it was made on.
          */
@@ -566,7 +580,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
         };
         /**
          * FileFacts
@@ -637,6 +651,37 @@ export interface components {
             hint: string;
             /** Title */
             title: string;
+        };
+        /**
+         * GamePlace
+         * @description Where in a registered game folder a map came from, and must go back to.
+         *
+         *     Its exact form (levels, header, row order, palette) is the original itself, kept under
+         *     ``sha256``; ``line`` says it in words.
+         */
+        GamePlace: {
+            /**
+             * Chain
+             * @default
+             */
+            chain: string;
+            /** File */
+            file: string;
+            /** Game */
+            game: string;
+            /** Height */
+            height: number;
+            /**
+             * Line
+             * @default
+             */
+            line: string;
+            /** Path */
+            path: string;
+            /** Sha256 */
+            sha256: string;
+            /** Width */
+            width: number;
         };
         /**
          * GameView
@@ -853,6 +898,13 @@ export interface components {
              * @default null
              */
             origin: (components["schemas"]["SourceOrigin"] | components["schemas"]["MapOrigin"]) | null;
+            /** @default null */
+            place: components["schemas"]["GamePlace"] | null;
+            /**
+             * Returned
+             * @default []
+             */
+            returned: components["schemas"]["Returned"][];
             role: components["schemas"]["Role"];
             /**
              * @default {
@@ -1045,7 +1097,7 @@ export interface components {
          */
         PreviewRequest: {
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
             /**
              * Longest
              * @default null
@@ -1153,6 +1205,37 @@ export interface components {
             stretch: number | null;
             /** Width */
             width: number;
+        };
+        /**
+         * ReturnFile
+         * @description Take a working file back in that an outside editor has saved.
+         */
+        ReturnFile: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "return_file";
+            /** @default null */
+            origin: components["schemas"]["SourceOrigin"] | null;
+            returned: components["schemas"]["Returned"];
+            role: components["schemas"]["Role"];
+        };
+        /**
+         * Returned
+         * @description A working file that came back from an outside editor.
+         *
+         *     Only what differs from ``sent``, as it was put out, replaces the picture: so changes made
+         *     earlier on the map's way still come through everywhere else.
+         */
+        Returned: {
+            /** Name */
+            name: string;
+            /** Sent */
+            sent: string;
+            /** Sha256 */
+            sha256: string;
+            stage: components["schemas"]["Stage"];
         };
         /**
          * RevisionView
@@ -1509,6 +1592,22 @@ export interface components {
             state: components["schemas"]["SurfaceState"];
             /** Undo */
             undo: string | null;
+        };
+        /**
+         * TakeFromGame
+         * @description Begin a map with a file of the game, in exactly that file's form.
+         */
+        TakeFromGame: {
+            format: components["schemas"]["BlockFormat"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "take_from_game";
+            origin: components["schemas"]["SourceOrigin"];
+            place: components["schemas"]["GamePlace"];
+            role: components["schemas"]["Role"];
+            size: components["schemas"]["Size"];
         };
         /**
          * Target

@@ -21,6 +21,7 @@ from stonestack.core.errors import BadFile
 
 __all__ = [
     "HEAD",
+    "MOST_DEPTH",
     "MOST_ENTRY",
     "Container",
     "Entry",

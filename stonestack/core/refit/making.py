@@ -4,13 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from stonestack.core import codecs
+from stonestack.core.catalogue.describe import picture_bytes
+from stonestack.core.codecs import pictures
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.errors import BadRequest
-from stonestack.core.image import Picture
+from stonestack.core.image import Picture, Space
 from stonestack.core.refit import images, levels
 from stonestack.core.refit.contract import contract_of
 from stonestack.core.resize import resize
+from stonestack.core.texels import from_texels, unit_vectors
 
 
 @dataclass(frozen=True)
@@ -27,6 +32,25 @@ class Made:
     data: bytes
     units: int
     changed: int
+
+
+def as_stored(data: bytes, space: Space) -> Picture:
+    """Read a picture with every channel that it stores, as a replacement for a game's file.
+
+    Unlike :func:`codecs.read_picture`, which serves one role, this keeps data in three channels
+    apart, and the alpha of normals.
+    """
+    kind = codecs.checked_kind(data)
+    if kind not in (FileKind.DDS, FileKind.KTX2) and pictures.facts(data, kind).bits == 16:
+        return codecs.read_picture(data, space)
+    texels = picture_bytes(data, None)
+    alpha = bool((texels[..., 3] < 255).any())
+    if space is Space.LINEAR:
+        return from_texels(texels, space)
+    scaled = texels.astype(np.float32) / np.float32(255)
+    body = unit_vectors(texels[..., :3]) if space is Space.VECTOR else scaled[..., :3]
+    pixels = np.concatenate([body, scaled[..., 3:]], axis=2) if alpha else body
+    return Picture(np.ascontiguousarray(pixels, dtype=np.float32), space, alpha=alpha)
 
 
 def made(original: bytes, picture: Picture) -> Made:
@@ -56,7 +80,11 @@ def made(original: bytes, picture: Picture) -> Made:
         )
     if (picture.width, picture.height) != (contract.width, contract.height):
         picture = resize(picture, contract.width, contract.height)
-    before = codecs.read_picture(original, picture.space)
+    # The original is read in the way that the picture was.
+    served = picture.space is Space.VECTOR and not picture.alpha
+    one = picture.space is Space.DATA and picture.body.shape[2] == 1
+    read = codecs.read_picture if served or one else as_stored
+    before = read(original, picture.space)
     if contract.kind in (FileKind.DDS, FileKind.KTX2):
         return Made(*levels.made(original, before, picture))
     return Made(*images.made(original, FileKind(contract.kind), before, picture))

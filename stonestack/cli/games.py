@@ -1,0 +1,258 @@
+"""``stone-stack catalogue, find, take, put, restore, verify``: a game folder, unattended.
+
+Exit codes: 0 done and all is well; 1 it cannot be done, with the reason; 2 the command line is
+wrong; and of ``verify`` alone 3 something of ours is not in place, 4 the safe has lost an
+original.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from stonestack.services.finding import EntryView
+    from stonestack.services.games import GameView
+    from stonestack.services.jobs import Progress
+    from stonestack.services.putting import Plan
+    from stonestack.services.workspace import Workspace
+
+OURS_MISSING, SAFE_DAMAGED = 3, 4
+
+
+def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    """Add the commands."""
+
+    def command(name: str, words: str) -> argparse.ArgumentParser:
+        parser = commands.add_parser(name, help=words)
+        parser.add_argument("folder", type=Path, help="the game folder")
+        parser.add_argument("--json", action="store_true")
+        return parser
+
+    catalogue = command("catalogue", "list what lies in a game folder")
+    catalogue.add_argument("--thorough", action="store_true", help="trust no time stamp")
+    catalogue.set_defaults(run=_catalogue)
+
+    find = command("find", "find files of a game by words, or by what they look like")
+    find.add_argument("words", nargs="*")
+    find.add_argument("--like", type=Path, metavar="IMAGE")
+    find.add_argument("--role", default="")
+    find.add_argument("--kind", default="")
+    find.add_argument("--names", type=Path, metavar="TABLE", help="attach a table of names first")
+    find.set_defaults(run=_find)
+
+    take = command("take", "write originals and their contracts to a folder")
+    take.add_argument("name", nargs="+")
+    take.add_argument("--out", type=Path, required=True)
+    take.set_defaults(run=_take)
+
+    put = command("put", "put a picture in a file's place; its original is kept first")
+    put.add_argument("name", nargs="?", help="the path below the folder")
+    put.add_argument("image", type=Path, nargs="?")
+    put.add_argument("--from", dest="source", type=Path, metavar="FOLDER")
+    put.add_argument("--all-twins", action="store_true", help="every copy of the same picture")
+    put.add_argument("--only", action="store_true", help="no copies at all")
+    put.add_argument("--plan", action="store_true", help="only say what would be done")
+    put.set_defaults(run=_put)
+
+    restore = command("restore", "give the game its originals back")
+    restore.add_argument("name", nargs="*")
+    restore.add_argument("--even-changed", action="store_true")
+    restore.set_defaults(run=_restore)
+
+    verify = command("verify", "check the safe, and whether ours is still in place")
+    verify.set_defaults(run=_verify)
+
+
+@contextmanager
+def _opened() -> Iterator[Workspace]:
+    from stonestack.services.starting import started
+    from stonestack.store.place import default_data_folder
+
+    ws = started(default_data_folder())
+    try:
+        yield ws
+    finally:
+        ws.close()
+
+
+def _progress(options: argparse.Namespace) -> Progress:
+    from stonestack.services.jobs import told
+
+    if options.json or not sys.stderr.isatty():
+        return told(lambda _share, _doing: None)
+    return told(lambda share, doing: print(f"\r{share:4.0%} {doing:60}", end="", file=sys.stderr))
+
+
+def _game(ws: Workspace, options: argparse.Namespace, thorough: bool = False) -> GameView:
+    """Register the folder and bring its catalogue up to date."""
+    from stonestack.services import cataloguing, games
+
+    game = games.register(ws, options.folder)
+    cataloguing.catalogue(ws, game.id, _progress(options), thorough)
+    return games.get(ws, game.id)
+
+
+def _print_entries(options: argparse.Namespace, entries: list[EntryView]) -> None:
+    if options.json:
+        print(json.dumps([e.model_dump(mode="json") for e in entries], ensure_ascii=False))
+        return
+    for e in entries:
+        size = f"{e.width}x{e.height}" if e.width else ""
+        mark = f"#{e.index}" if any(o is not e and o.path == e.path for o in entries) else ""
+        known = f"  “{e.human}”" if e.human else ""
+        print(f"{e.kind:9} {size:>10} {e.format:6} {e.role:9} {e.path}{mark}{known}")
+
+
+def _catalogue(options: argparse.Namespace) -> int:
+    from stonestack.services import finding
+
+    with _opened() as ws:
+        game = _game(ws, options, options.thorough)
+        _print_entries(options, finding.everything(ws, game.id))
+        for left in game.left_out:
+            print(f"Left out: {left.path} {left.why}", file=sys.stderr)
+    return 0
+
+
+def _find(options: argparse.Namespace) -> int:
+    from stonestack.services import finding, naming
+    from stonestack.services.finding import Query
+
+    with _opened() as ws:
+        game = _game(ws, options)
+        if options.names:
+            naming.attach(ws, game.id, options.names)
+        query = Query(
+            words=" ".join(options.words), role=options.role, kind=options.kind, limit=2000
+        )
+        if options.like is not None:
+            data = options.like.read_bytes()
+            found = finding.like(ws, game.id, data, _progress(options))
+            if options.words or options.role or options.kind:
+                within = {e.id for e in finding.search(ws, game.id, query).entries}
+                found = [e for e in found if e.id in within]
+        else:
+            found = finding.search(ws, game.id, query).entries
+        _print_entries(options, found)
+    return 0 if found else 1
+
+
+def _take(options: argparse.Namespace) -> int:
+    from stonestack.services import putting, taking
+
+    with _opened() as ws:
+        game = _game(ws, options)
+        with ws.session() as session:
+            entries = [putting.entry_at(session, game.id, name) for name in options.name]
+        taken = taking.take_out(ws, game.id, entries, options.out)
+    if options.json:
+        print(json.dumps([t.model_dump(mode="json") for t in taken], ensure_ascii=False))
+    else:
+        for t in taken:
+            print(f"{t.path}: {t.contract}")
+            for file in t.files:
+                print(f"  {options.out / file}")
+            if t.refusal:
+                print(f"  It cannot be put back changed: {t.refusal}")
+    return 0
+
+
+def _put(options: argparse.Namespace) -> int:
+    from stonestack.core.errors import BadRequest
+    from stonestack.services import putting, taking
+
+    if (options.source is None) == (options.name is None or options.image is None):
+        print("Name a file and a picture, or --from a folder.", file=sys.stderr)
+        return 2
+    with _opened() as ws:
+        game = _game(ws, options)
+        unmatched: list[str] = []
+        if options.source is not None:
+            wanted, unmatched = taking.matched(ws, game.id, options.source)
+        else:
+            with ws.session() as session:
+                entry = putting.entry_at(session, game.id, options.name)
+            wanted = [putting.from_file(entry.id or 0, options.image.read_bytes())]
+        plan, _ = putting.plan(ws, game.id, wanted, progress=_progress(options))
+        ticked = {
+            x.entry_id
+            for x in plan.lines
+            if (x.ticked or (options.all_twins and not x.problem))
+            and not (options.only and x.copy_of)
+        }
+        lines = [x.model_copy(update={"ticked": x.entry_id in ticked}) for x in plan.lines]
+        plan = plan.model_copy(update={"lines": lines, "unmatched": unmatched})
+        if options.plan:
+            _print_plan(options, plan)
+            return 0 if plan.ready else 1
+        if not wanted:
+            raise BadRequest(
+                "nothing-matched",
+                f"No picture in {options.source} fits a file of the game.",
+                "Call each like the file that it replaces.",
+            )
+        done = putting.put(ws, game.id, wanted, ticked, _progress(options))
+    if options.json:
+        print(json.dumps({**done.model_dump(mode="json"), "unmatched": unmatched}))
+    else:
+        for path in done.paths:
+            print(f"Replaced {path}")
+        for line in unmatched:
+            print(f"Not matched: {line}", file=sys.stderr)
+    return 0
+
+
+def _print_plan(options: argparse.Namespace, plan: Plan) -> None:
+    if options.json:
+        print(plan.model_dump_json())
+        return
+    for line in plan.lines:
+        tick = "x" if line.ticked else " "
+        change = f"{line.before} -> {line.after} bytes, {line.made_anew:.0%} made anew"
+        print(f"[{tick}] {line.path}  {line.problem or change}  ({line.why})")
+    for keep in plan.keeps:
+        state = "in the safe already" if keep.already else f"{keep.bytes} bytes into the safe"
+        print(f"    {keep.file}: {state}")
+    for text in plan.unmatched:
+        print(f"    Not matched: {text}")
+
+
+def _restore(options: argparse.Namespace) -> int:
+    from stonestack.services import games, returning
+
+    with _opened() as ws:
+        game = games.at(ws, options.folder)
+        paths = options.name or None
+        done = returning.restore(ws, game.id, paths, _progress(options), options.even_changed)
+    if options.json:
+        print(done.model_dump_json())
+    else:
+        for path in done.paths:
+            print(f"Restored {path}")
+        for line in done.left:
+            print(f"Left alone: {line}", file=sys.stderr)
+    return 1 if done.left else 0
+
+
+def _verify(options: argparse.Namespace) -> int:
+    from stonestack.services import games, keeping
+
+    with _opened() as ws:
+        found = keeping.verify(ws, games.at(ws, options.folder).id)
+    if options.json:
+        print(found.model_dump_json())
+    else:
+        for kept in found.kept:
+            state = "whole" if kept.whole else "LOST"
+            print(f"Safe: {kept.path} from version {kept.version or 'unknown'}: {state}")
+        for placed in found.placed:
+            print(f"Ours: {placed.path}: {placed.words}")
+    if not found.safe_whole:
+        return SAFE_DAMAGED
+    return 0 if found.all_in_place else OURS_MISSING

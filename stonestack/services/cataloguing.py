@@ -1,0 +1,368 @@
+"""Make a game folder's catalogue, and bring it up to date."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from multiprocessing import get_context
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel
+from sqlalchemy import delete, insert, update
+from sqlmodel import Session, col, select
+
+from stonestack.core.catalogue import describe as describing
+from stonestack.core.catalogue.describe import Described
+from stonestack.core.catalogue.grouping import Item, grouped
+from stonestack.core.catalogue.guess import guess
+from stonestack.core.catalogue.looks import Look
+from stonestack.core.catalogue.names import NameParts, folded, parts
+from stonestack.core.parallel import cores
+from stonestack.core.roles import Role
+from stonestack.services import games, naming
+from stonestack.services.jobs import Progress
+from stonestack.services.reading import FileRead, Seen, listing, read_file, read_files
+from stonestack.services.workspace import Workspace
+from stonestack.store.tables import ContentRow, EntryRow, GameFileRow, GameRow, now
+
+_BATCH = 256
+_WORTH_PROCESSES = 600
+"""Fewer files than this are read sooner than other processes could start."""
+_MARKS = 400
+
+
+class Catalogued(BaseModel):
+    """What reading a folder found."""
+
+    files: int
+    entries: int
+    read: int
+    changed: int
+    gone: int
+    left_out: int
+
+
+@dataclass(frozen=True)
+class _Known:
+    id: int
+    size: int
+    mtime_ns: int
+    sha256: str
+
+
+def catalogue(
+    ws: Workspace, game_id: str, progress: Progress, thorough: bool = False
+) -> Catalogued:
+    """Read a game folder; files that have not changed since are not read again.
+
+    Parameters
+    ----------
+    thorough : bool
+        Read every file again, trusting no size and no time stamp.
+    """
+    root = games.folder(ws, game_id)
+    progress.at(0.0, "Listing the folder")
+    found = listing(root)
+    with ws.session() as session:
+        known = {
+            path: _Known(file_id, size, mtime_ns, digest)
+            for file_id, path, size, mtime_ns, digest in session.connection().exec_driver_sql(
+                "SELECT id, path, size, mtime_ns, sha256 FROM gamefile WHERE game_id = ?",
+                (game_id,),
+            )
+        }
+    there = {seen.path for seen in found.files}
+    gone = [known[path].id for path in known if path not in there]
+    todo = [
+        seen
+        for seen in found.files
+        if thorough
+        or (old := known.get(seen.path)) is None
+        or (old.size, old.mtime_ns) != (seen.size, seen.mtime_ns)
+    ]
+    changed = 0
+    if gone:
+        with ws.session() as session:
+            _drop(session, gone)
+    # Each batch is stored for itself, so that nobody else waits long for the database, and
+    # what was read is not lost when the work is stopped.
+    for done, batch in _read(root, todo):
+        with ws.session() as session:
+            changed += _store(session, game_id, batch, known)
+        progress.at(0.9 * done / max(1, len(todo)), f"Reading {done} of {len(todo)} files")
+    with ws.session() as session:
+        row = session.get(GameRow, game_id)
+        if row is not None:
+            row.read = now()
+            row.version = games.version_of(root)
+            left_out = [{"path": p, "why": why} for p, why in found.left_out[:_MARKS]]
+            row.report = json.dumps(left_out)
+            session.add(row)
+        count = "SELECT count(*), sum(thing = '') FROM entry WHERE game_id = ?"
+        entries, loose_ends = session.connection().exec_driver_sql(count, (game_id,)).one()
+        if changed or gone or loose_ends:
+            progress.at(0.92, "Putting together what belongs together")
+            regroup(session, game_id)
+            naming.apply(session, game_id)
+    return Catalogued(
+        files=len(found.files),
+        entries=entries,
+        read=len(todo),
+        changed=changed,
+        gone=len(gone),
+        left_out=len(found.left_out),
+    )
+
+
+def touch(ws: Workspace, game_id: str, files: list[str]) -> None:
+    """Bring some files of a catalogue up to date after we changed them.
+
+    What they are to other files stays: a replacement stands for the same thing.
+    """
+    root = games.folder(ws, game_id)
+    with ws.session() as session:
+        connection = session.connection()
+        for file in files:
+            path = root / file
+            row = session.exec(
+                select(GameFileRow).where(GameFileRow.game_id == game_id, GameFileRow.path == file)
+            ).first()
+            if row is None or not path.is_file():
+                continue
+            status = path.stat()
+            read = read_file(root, Seen(file, status.st_size, status.st_mtime_ns))
+            row.size, row.mtime_ns, row.sha256 = read.seen.size, read.seen.mtime_ns, read.sha256
+            session.add(row)
+            session.flush()
+            for entry in read.entries:
+                facts = _facts(entry.described, parts(entry.path))
+                connection.execute(
+                    update(EntryRow)
+                    .where(
+                        col(EntryRow.file_id) == row.id,
+                        col(EntryRow.path) == entry.path,
+                        col(EntryRow.chain) == "/".join(map(str, entry.chain)),
+                    )
+                    .values(sha256=entry.sha256, size=entry.size, **facts)
+                )
+                if entry.sha256 and entry.described.look is not None:
+                    connection.execute(
+                        insert(ContentRow).prefix_with("OR REPLACE"),
+                        [_content(entry.sha256, entry.described)],
+                    )
+
+
+def _read(root: Path, todo: list[Seen]) -> Iterator[tuple[int, list[FileRead]]]:
+    """Read files in batches, on all cores where there are many."""
+    batches = list(_batches(todo))
+    done = 0
+    if len(todo) < _WORTH_PROCESSES:
+        for batch in batches:
+            read = read_files(str(root), batch)
+            done += len(batch)
+            yield done, read
+        return
+    with ProcessPoolExecutor(cores(), mp_context=get_context("spawn")) as pool:
+        futures = [pool.submit(read_files, str(root), batch) for batch in batches]
+        try:
+            for batch, future in zip(batches, futures, strict=True):
+                read = future.result()
+                done += len(batch)
+                yield done, read
+        finally:
+            for future in futures:
+                future.cancel()
+
+
+def _batches(todo: list[Seen]) -> Iterator[list[Seen]]:
+    """Cut the work into parts of some files or some megabytes."""
+    batch: list[Seen] = []
+    size = 0
+    for seen in todo:
+        batch.append(seen)
+        size += seen.size
+        if len(batch) >= _BATCH or size > 32 << 20:
+            yield batch
+            batch, size = [], 0
+    if batch:
+        yield batch
+
+
+def _store(session: Session, game_id: str, batch: list[FileRead], known: dict[str, _Known]) -> int:
+    """Store what was read; return how many files are new or have changed."""
+    connection = session.connection()
+    same: list[FileRead] = []
+    fresh: list[FileRead] = []
+    for read in batch:
+        old = known.get(read.seen.path)
+        (same if old is not None and old.sha256 == read.sha256 else fresh).append(read)
+    for read in same:
+        connection.execute(
+            update(GameFileRow)
+            .where(col(GameFileRow.id) == known[read.seen.path].id)
+            .values(size=read.seen.size, mtime_ns=read.seen.mtime_ns)
+        )
+    if not fresh:
+        return 0
+    replaced = [known[r.seen.path].id for r in fresh if r.seen.path in known]
+    if replaced:
+        _drop(session, replaced)
+    connection.execute(
+        insert(GameFileRow),
+        [
+            {
+                "game_id": game_id,
+                "path": r.seen.path,
+                "size": r.seen.size,
+                "mtime_ns": r.seen.mtime_ns,
+                "sha256": r.sha256,
+                "form": r.form,
+                "problem": r.problem,
+            }
+            for r in fresh
+        ],
+    )
+    first, last = fresh[0].seen.path, fresh[-1].seen.path
+    paths = {r.seen.path for r in fresh}
+    ids = {
+        path: file_id
+        for path, file_id in session.exec(
+            select(GameFileRow.path, col(GameFileRow.id)).where(
+                GameFileRow.game_id == game_id,
+                col(GameFileRow.path) >= min(first, last, *paths),
+                col(GameFileRow.path) <= max(first, last, *paths),
+            )
+        )
+        if path in paths and file_id is not None
+    }
+    contents: dict[str, dict[str, Any]] = {}
+    rows = []
+    for read in fresh:
+        for entry in read.entries:
+            name = parts(entry.path)
+            rows.append(
+                _entry(game_id, ids[read.seen.path], entry.path, entry.chain, name)
+                | _facts(entry.described, name)
+                | {"sha256": entry.sha256, "size": entry.size}
+            )
+            if entry.sha256 and entry.described.look is not None:
+                contents[entry.sha256] = _content(entry.sha256, entry.described)
+    if contents:
+        connection.execute(insert(ContentRow).prefix_with("OR REPLACE"), list(contents.values()))
+    if rows:
+        connection.execute(insert(EntryRow), rows)
+    return len(fresh)
+
+
+def _entry(
+    game_id: str, file_id: int, path: str, chain: tuple[int, ...], name: NameParts
+) -> dict[str, Any]:
+    place, _, bare = path.rpartition("/")
+    return {
+        "game_id": game_id,
+        "file_id": file_id,
+        "path": path,
+        "chain": "/".join(map(str, chain)),
+        "name": bare,
+        "place": place,
+        "haystack": folded(path),
+        "tier": name.tier,
+        "variant": name.variant,
+        "backup": name.backup,
+        "thing": "",
+        "relation": "",
+        "reason": "",
+        "human": "",
+    }
+
+
+def _facts(described: Described, name: NameParts) -> dict[str, Any]:
+    guessed = None
+    if described.look is not None:
+        guessed = guess(name, described.look, described.width, described.height)
+    return {
+        "kind": described.kind,
+        "format": described.format,
+        "width": described.width,
+        "height": described.height,
+        "levels": described.levels,
+        "alpha": described.alpha,
+        "problem": described.problem,
+        "role": str(guessed.role) if guessed else "",
+        "role_reason": guessed.reason if guessed else "",
+        "sure": guessed.sure if guessed else 0.0,
+        "use": guessed.use if guessed else "",
+        "use_reason": guessed.use_reason if guessed else "",
+    }
+
+
+def _content(digest: str, described: Described) -> dict[str, Any]:
+    look: Look | None = described.look
+    assert look is not None
+    return {
+        "sha256": digest,
+        "version": describing.VERSION,
+        "kind": described.kind,
+        "width": described.width,
+        "height": described.height,
+        "levels": described.levels,
+        "format": described.format,
+        "alpha": described.alpha,
+        "problem": described.problem,
+        "family": look.family,
+        "sure": look.sure,
+        "seen": look.seen,
+        "icon": look.icon,
+        "icon_seen": look.icon_seen,
+        "flat": look.flat,
+        "hash": look.hash,
+        "tones": look.tones,
+    }
+
+
+def _drop(session: Session, file_ids: list[int]) -> None:
+    for start in range(0, len(file_ids), 500):
+        part = file_ids[start : start + 500]
+        session.connection().execute(delete(EntryRow).where(col(EntryRow.file_id).in_(part)))
+        session.connection().execute(delete(GameFileRow).where(col(GameFileRow.id).in_(part)))
+
+
+def regroup(session: Session, game_id: str) -> None:
+    """Put together anew what belongs together, over the whole catalogue."""
+    read = session.connection().exec_driver_sql
+    looks = {
+        digest: (hash_, tones, bool(flat))
+        for digest, hash_, tones, flat in read("SELECT sha256, hash, tones, flat FROM content")
+    }
+    rows = read(
+        "SELECT id, path, sha256, role, use, width, height, format FROM entry WHERE game_id = ?",
+        (game_id,),
+    ).all()
+    items = []
+    for entry_id, path, digest, role, use, width, height, format_ in rows:
+        hash_, tones, flat = looks.get(digest, (b"", b"", True))
+        items.append(
+            Item(
+                id=entry_id,
+                path=path,
+                name=parts(path),
+                sha256=digest or f"?{entry_id}",
+                role=Role(role) if role else None,
+                use=use,
+                width=width,
+                height=height,
+                format=format_,
+                hash=hash_,
+                tones=tones,
+                flat=flat,
+            )
+        )
+    places = grouped(items)
+    session.connection().exec_driver_sql(
+        "UPDATE entry SET thing = ?, relation = ?, reason = ?, of_id = ? WHERE id = ?",
+        [(p.thing, str(p.relation), p.reason, p.of, i) for i, p in places.items()]
+        or [("", "", "", None, -1)],
+    )

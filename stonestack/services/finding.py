@@ -1,0 +1,451 @@
+"""Find a file in a catalogue: by words, by what it is, and by what it looks like."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from enum import StrEnum
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import BaseModel, Field
+from sqlmodel import Session, col, select
+
+from stonestack.core.catalogue import local, looks
+from stonestack.core.catalogue.describe import encoded, picture_bytes
+from stonestack.core.catalogue.names import folded
+from stonestack.core.errors import BadFile, BadRequest, StoneError
+from stonestack.services import games, keeping
+from stonestack.services.jobs import Progress
+from stonestack.services.keeping import chain_of
+from stonestack.services.workspace import Workspace, must
+from stonestack.store.tables import EntryRow, GameFileRow, NoteRow, PlacedRow
+
+NEAR_LOOK = 74
+"""Bits, of 256, within which another picture counts as looking alike."""
+
+
+class Sort(StrEnum):
+    """Columns that a list can be sorted by."""
+
+    NAME = "name"
+    PLACE = "place"
+    KIND = "kind"
+    SIZE = "area"
+    LEVELS = "levels"
+    FORMAT = "format"
+    ALPHA = "alpha"
+    ROLE = "role"
+    BYTES = "size"
+    THING = "thing"
+
+
+class Query(BaseModel):
+    """What is looked for; everything that is given must hold."""
+
+    words: str = Field("", max_length=200)
+    kind: str = ""
+    role: str = ""
+    use: str = ""
+    alpha: str = ""
+    place: str = ""
+    least: int = Field(0, ge=0)
+    most: int = Field(0, ge=0)
+    pictures: bool = False
+    sort: Sort = Sort.THING
+    down: bool = False
+    offset: int = Field(0, ge=0)
+    limit: int = Field(200, ge=1, le=2000)
+
+
+class EntryView(BaseModel):
+    """A file of the catalogue, as the screen and the command line see it."""
+
+    id: int
+    path: str
+    name: str
+    place: str
+    index: int | None
+    kind: str
+    width: int
+    height: int
+    levels: int
+    format: str
+    alpha: str
+    role: str
+    role_confidence: float
+    role_reason: str
+    use: str
+    use_reason: str
+    bytes: int
+    sha256: str
+    thing: str
+    relation: str
+    reason: str
+    tier: str
+    variant: str
+    human: str
+    backup: bool
+    problem: str
+    shown: str
+    ours: bool
+    twins: list[str]
+    distance: int | None = None
+
+
+class Page(BaseModel):
+    """A part of what was found."""
+
+    total: int
+    entries: list[EntryView]
+
+
+class Facets(BaseModel):
+    """What a catalogue holds, for choosing from."""
+
+    kinds: dict[str, int]
+    roles: dict[str, int]
+    places: dict[str, int]
+
+
+class EntryMore(BaseModel):
+    """All that is known of one file."""
+
+    entry: EntryView
+    note: str
+    own_name: str
+    file: str
+    line: str
+    contract: str
+    refusal: str
+    same_bytes: list[EntryView]
+    belongs: list[EntryView]
+    kept: str
+
+
+def search(ws: Workspace, game_id: str, query: Query) -> Page:
+    """Return a page of the entries that a query finds."""
+    where, values = _where(game_id, query)
+    order = {
+        Sort.SIZE: "width * height",
+        Sort.THING: "thing, relation <> 'map', role, path",
+        Sort.NAME: "name, path",
+        Sort.PLACE: "place, name",
+    }.get(query.sort, f"{query.sort}, path")
+    if query.down:
+        order = ", ".join(f"{part.strip()} DESC" for part in order.split(","))
+    with ws.session() as session:
+        run = session.connection().exec_driver_sql
+        # Narrow reads first: the rows of a page are fetched by their ids alone.
+        ids = [
+            row[0]
+            for row in run(f"SELECT id FROM entry WHERE {where} ORDER BY {order}", tuple(values))
+        ]
+        page = ids[query.offset : query.offset + query.limit]
+        rows = {r.id: r for r in session.exec(select(EntryRow).where(col(EntryRow.id).in_(page)))}
+        views = viewed(session, game_id, [rows[i] for i in page if i in rows])
+    return Page(total=len(ids), entries=views)
+
+
+def everything(ws: Workspace, game_id: str) -> list[EntryView]:
+    """Return the whole catalogue, in the order of paths."""
+    with ws.session() as session:
+        rows = session.exec(
+            select(EntryRow)
+            .where(EntryRow.game_id == game_id)
+            .order_by(EntryRow.path, EntryRow.chain)
+        ).all()
+        return viewed(session, game_id, list(rows))
+
+
+def facets(ws: Workspace, game_id: str) -> Facets:
+    """Count kinds, roles and places."""
+    with ws.session() as session:
+        run = session.connection().exec_driver_sql
+
+        def counted(column: str) -> dict[str, int]:
+            sql = f"SELECT {column}, count(*) FROM entry WHERE game_id = ? GROUP BY 1 ORDER BY 1"
+            return {str(k): int(n) for k, n in run(sql, (game_id,)) if k}
+
+        return Facets(kinds=counted("kind"), roles=counted("role"), places=counted("place"))
+
+
+def _where(game_id: str, query: Query) -> tuple[str, list[Any]]:
+    parts, values = ["game_id = ?"], [game_id]
+    for word in folded(query.words).split():
+        parts.append("instr(haystack, ?) > 0")
+        values.append(word)
+    for column, wanted in (
+        ("kind", query.kind),
+        ("role", query.role),
+        ("use", query.use),
+        ("alpha", query.alpha),
+    ):
+        if wanted:
+            parts.append(f"{column} = ?")
+            values.append(wanted)
+    if query.place:
+        parts.append("(place = ? OR substr(place, 1, ?) = ?)")
+        values += [query.place, str(len(query.place) + 1), f"{query.place}/"]
+    bounds: list[Any] = []
+    if query.least:
+        parts.append("max(width, height) >= ?")
+        bounds.append(query.least)
+    if query.most:
+        parts.append("max(width, height) <= ?")
+        bounds.append(query.most)
+    if query.pictures:
+        parts.append("width > 0")
+    return " AND ".join(parts), [*values, *bounds]
+
+
+def viewed(session: Session, game_id: str, rows: list[EntryRow]) -> list[EntryView]:
+    """Return rows as they are seen, each with its twins."""
+    digests = {r.sha256 for r in rows if r.sha256}
+    run = session.connection().exec_driver_sql
+    pairs: dict[str, list[tuple[int, str]]] = defaultdict(list)
+    known = list(digests)
+    for start in range(0, len(known), 900):
+        part = known[start : start + 900]
+        marks = ",".join("?" * len(part))
+        sql = f"SELECT id, path, sha256 FROM entry WHERE game_id = ? AND sha256 IN ({marks})"
+        for entry_id, path, digest in run(sql, (game_id, *part)):
+            pairs[digest].append((entry_id, path))
+    ours = {
+        (p.path, p.chain)
+        for p in session.exec(select(PlacedRow).where(PlacedRow.game_id == game_id))
+    }
+    shown: dict[str, str] = {}
+    for note in session.exec(
+        select(NoteRow).where(NoteRow.game_id == game_id, NoteRow.shown != "")
+    ):
+        if note.own or note.code not in shown:
+            shown[note.code] = note.shown
+    return [_view(row, pairs, ours, shown) for row in rows]
+
+
+def _view(
+    row: EntryRow,
+    pairs: dict[str, list[tuple[int, str]]],
+    ours: set[tuple[str, str]],
+    shown: dict[str, str],
+) -> EntryView:
+    chain = chain_of(row.chain)
+    path, name = folded(row.path), folded(row.name)
+    codes = (path, name, name.rpartition(".")[0])
+    return EntryView(
+        id=row.id or 0,
+        path=row.path,
+        name=row.name,
+        place=row.place,
+        index=chain[-1] if chain else None,
+        kind=row.kind,
+        width=row.width,
+        height=row.height,
+        levels=row.levels,
+        format=row.format,
+        alpha=row.alpha,
+        role=row.role,
+        role_confidence=row.sure,
+        role_reason=row.role_reason,
+        use=row.use,
+        use_reason=row.use_reason,
+        bytes=row.size,
+        sha256=row.sha256,
+        thing=row.thing,
+        relation=row.relation,
+        reason=row.reason,
+        tier=row.tier,
+        variant=row.variant,
+        human=row.human,
+        backup=row.backup,
+        problem=row.problem,
+        shown=next((shown[c] for c in codes if c in shown), "unknown" if row.width else ""),
+        ours=(row.path, row.chain) in ours,
+        twins=[p for i, p in pairs.get(row.sha256, []) if i != row.id],
+    )
+
+
+def more(ws: Workspace, game_id: str, entry_id: int) -> EntryMore:
+    """Return all that is known of one file."""
+    from stonestack.core.refit import contract_of
+
+    with ws.session() as session:
+        row = must(session, EntryRow, entry_id, "file")  # type: ignore[arg-type]
+        file = must(session, GameFileRow, row.file_id, "file").path  # type: ignore[arg-type]
+        family = session.exec(
+            select(EntryRow)
+            .where(EntryRow.game_id == game_id, EntryRow.thing == row.thing)
+            .order_by(EntryRow.path)
+            .limit(60)
+        ).all()
+        twins = session.exec(
+            select(EntryRow).where(
+                EntryRow.game_id == game_id,
+                EntryRow.sha256 == (row.sha256 or "?"),
+                EntryRow.id != row.id,
+            )
+        ).all()
+        note = session.exec(
+            select(NoteRow).where(
+                NoteRow.game_id == game_id,
+                NoteRow.code == folded(row.path),
+                col(NoteRow.own).is_(True),
+            )
+        ).first()
+        placed = session.exec(
+            select(PlacedRow).where(
+                PlacedRow.game_id == game_id,
+                PlacedRow.path == row.path,
+                PlacedRow.chain == row.chain,
+            )
+        ).first()
+        (entry,) = viewed(session, game_id, [row])
+        same = viewed(session, game_id, list(twins))
+        belongs = viewed(session, game_id, [f for f in family if f.id != row.id])
+    contract = contract_of(content(ws, game_id, entry_id))
+    kept = "not yet: kept when you first put something back"
+    if placed is not None:
+        kept = f"yes, from version {placed.version or 'unknown'}"
+    return EntryMore(
+        entry=entry,
+        note=note.note if note else "",
+        own_name=note.human if note else "",
+        file=file,
+        line=_line(entry),
+        contract=contract.line,
+        refusal=contract.refusal,
+        same_bytes=same,
+        belongs=belongs,
+        kept=kept,
+    )
+
+
+def _line(entry: EntryView) -> str:
+    """Say what a file is, in one line."""
+    if not entry.width:
+        return entry.problem or f"A {entry.kind} file of {entry.bytes} bytes"
+    of = {"icon": "an icon", "surface": "a wrapped surface"}.get(entry.use, "a picture")
+    role = "Colour" if not entry.role else entry.role.capitalize()
+    levels = f", {entry.levels} levels" if entry.levels > 1 else ""
+    head = f"{role} of {of}" if entry.role else "A picture that cannot be decoded"
+    size = f"{entry.width} × {entry.height}"
+    return f"{head}, {(entry.format or entry.kind).upper()}, {size}{levels}"
+
+
+def content(ws: Workspace, game_id: str, entry_id: int) -> bytes:
+    """Return what an entry's place holds now."""
+    root = games.folder(ws, game_id)
+    with ws.session() as session:
+        row = must(session, EntryRow, entry_id, "file")  # type: ignore[arg-type]
+        file = must(session, GameFileRow, row.file_id, "file").path  # type: ignore[arg-type]
+    try:
+        return keeping.current_bytes(root, file, chain_of(row.chain))
+    except OSError as error:
+        raise BadFile(
+            "not-readable",
+            f"{row.path} cannot be read: {error.strerror or error}.",
+            "Read the folder again.",
+        ) from error
+
+
+def picture(ws: Workspace, game_id: str, entry_id: int, longest: int | None, level: int) -> bytes:
+    """Return an entry as a PNG for the screen, cached by its content."""
+    with ws.session() as session:
+        row = must(session, EntryRow, entry_id, "file")  # type: ignore[arg-type]
+    kind = f"{longest or 'whole'}.{level}.png"
+    kept = ws.cache.read(row.sha256, kind) if row.sha256 else None
+    if kept is not None:
+        return kept
+    data = encoded(picture_bytes(content(ws, game_id, entry_id), longest, level))
+    if row.sha256:
+        ws.cache.write(row.sha256, kind, data)
+    return data
+
+
+def like(
+    ws: Workspace,
+    game_id: str,
+    data: bytes,
+    progress: Progress,
+    limit: int = 24,
+    way: Literal["both", "whole"] = "both",
+) -> list[EntryView]:
+    """Return the entries that look like a picture, the likest first.
+
+    The perceptual hash finds whole copies, toned, resized or compressed again; where none is
+    near, local features find a crop, or a part of a screenshot.
+    """
+    asked = picture_bytes(data, looks.SIDE * 8)
+    look = looks.look(asked)
+    with ws.session() as session:
+        rows = (
+            session.connection()
+            .exec_driver_sql(
+                "SELECT e.id, c.hash, c.sha256, c.tones, e.backup, e.width * e.height FROM entry e "
+                "JOIN content c ON c.sha256 = e.sha256 WHERE e.game_id = ? AND c.flat = ?",
+                (game_id, int(look.flat)),
+            )
+            .all()
+        )
+    if not rows:
+        return []
+    if look.flat:
+        raise BadRequest(
+            "too-plain",
+            "This picture is nearly one colour; too much looks like it.",
+            "Drop a picture with something on it.",
+        )
+    hashes = np.frombuffer(b"".join(r[1] for r in rows), np.uint8).reshape(-1, looks.HASH_BYTES)
+    apart = looks.distances(look.hash, hashes)
+    mine = np.frombuffer(look.tones, np.uint8).astype(np.float32)
+    tones = np.frombuffer(b"".join(r[3] for r in rows), np.uint8).reshape(-1, len(mine))
+    colours = np.abs(tones.astype(np.float32) - mine).mean(axis=1)
+    # Colours only decide between pictures that are drawn alike.
+    order = sorted(
+        range(len(rows)),
+        key=lambda i: (apart[i] + 0.15 * colours[i], rows[i][4], -rows[i][5]),
+    )
+    found = [(rows[i][0], int(apart[i])) for i in order if apart[i] <= NEAR_LOOK]
+    best = int(apart[order[0]])
+    if way == "both" and best > NEAR_LOOK // 2:
+        large = picture_bytes(data, local.LONGEST)
+        parts = _by_parts(ws, game_id, large, {r[2]: r[0] for r in rows}, progress)
+        known = {entry for entry, _ in parts}
+        found = parts + [pair for pair in found if pair[0] not in known]
+    found = found[:limit]
+    with ws.session() as session:
+        by_id = {
+            r.id: r
+            for r in session.exec(
+                select(EntryRow).where(col(EntryRow.id).in_([f[0] for f in found]))
+            )
+        }
+        views = viewed(session, game_id, [by_id[i] for i, _ in found])
+    distances = dict(found)
+    return [v.model_copy(update={"distance": distances[v.id]}) for v in views]
+
+
+def _by_parts(
+    ws: Workspace,
+    game_id: str,
+    asked: np.ndarray[Any, np.dtype[np.uint8]],
+    contents: dict[str, int],
+    progress: Progress,
+) -> list[tuple[int, int]]:
+    wanted = local.features(asked, asked=True)
+    scores: list[tuple[int, int]] = []
+    for done, (digest, entry_id) in enumerate(contents.items()):
+        progress.at(done / len(contents), f"Comparing {done} of {len(contents)} pictures")
+        kept = ws.cache.read(digest, "local")
+        if kept is None:
+            try:
+                texels = picture_bytes(content(ws, game_id, entry_id), local.LONGEST)
+            except StoneError:
+                continue
+            kept = local.features(texels).stored()
+            ws.cache.write(digest, "local", kept)
+        agreed = local.agreement(wanted, local.Features.read(kept))
+        if agreed >= local.ENOUGH:
+            scores.append((entry_id, agreed))
+    scores.sort(key=lambda pair: -pair[1])
+    return [(entry_id, max(0, NEAR_LOOK - agreed)) for entry_id, agreed in scores]

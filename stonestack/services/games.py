@@ -1,0 +1,207 @@
+"""Game folders: register them, point to them again, and know their version."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+
+from pydantic import BaseModel
+from sqlmodel import col, func, select
+
+from stonestack.core.errors import BadRequest, NotFound
+from stonestack.services.workspace import Workspace, must
+from stonestack.store.tables import EntryRow, GameFileRow, GameRow
+
+_VERSION_FILES = ("room.json", "version.json", "game.json", "version.txt", "VERSION")
+
+
+class LeftOut(BaseModel):
+    """Something of a game folder that its catalogue does not hold, and why."""
+
+    path: str
+    why: str
+
+
+class GameView(BaseModel):
+    """A registered game folder as the screen sees it."""
+
+    id: str
+    root: str
+    title: str
+    version: str
+    read: str | None
+    there: bool
+    entries: int
+    loose: int
+    containers: int
+    left_out: list[LeftOut]
+
+
+def register(ws: Workspace, root: Path) -> GameView:
+    """Register a folder; the same folder is registered once.
+
+    Raises
+    ------
+    BadRequest
+        If it is not a folder, or it holds Stone Stack's own data.
+    """
+    root = root.expanduser().resolve()
+    if not root.is_dir():
+        raise BadRequest(
+            "no-folder", f"{root} is not a folder.", "Choose the folder that the game lies in."
+        )
+    for own in (ws.data.files, ws.data.safe, ws.data.database.parent):
+        if own == root or (root in own.parents and root == Path(root.anchor)):
+            raise BadRequest(
+                "own-folder",
+                f"{root} holds Stone Stack's own data.",
+                "Choose the folder that the game lies in.",
+            )
+    with ws.session() as session:
+        row = session.exec(select(GameRow).where(GameRow.root == str(root))).first()
+        if row is None:
+            row = GameRow(root=str(root), title=root.name, version=version_of(root))
+            session.add(row)
+            session.flush()
+        return _view(ws, row)
+
+
+def listed(ws: Workspace) -> list[GameView]:
+    """Return all registered folders, oldest first."""
+    with ws.session() as session:
+        rows = session.exec(select(GameRow).order_by(col(GameRow.created))).all()
+    return [_view(ws, row) for row in rows]
+
+
+def get(ws: Workspace, game_id: str) -> GameView:
+    """Return one registered folder."""
+    with ws.session() as session:
+        row = must(session, GameRow, game_id, "game folder")
+    return _view(ws, row)
+
+
+def at(ws: Workspace, root: Path) -> GameView:
+    """Return the registered folder at a place.
+
+    Raises
+    ------
+    NotFound
+        If it is not registered.
+    """
+    wanted = str(root.expanduser().resolve())
+    with ws.session() as session:
+        row = session.exec(select(GameRow).where(GameRow.root == wanted)).first()
+    if row is None:
+        raise NotFound(
+            "not-registered",
+            f"{wanted} is not registered.",
+            "Catalogue it first: stone-stack catalogue FOLDER.",
+        )
+    return _view(ws, row)
+
+
+def move(ws: Workspace, game_id: str, root: Path) -> GameView:
+    """Point a registered folder to where it lies now.
+
+    Raises
+    ------
+    BadRequest
+        If nothing of what was catalogued lies there.
+    """
+    root = root.expanduser().resolve()
+    if not root.is_dir():
+        raise BadRequest("no-folder", f"{root} is not a folder.", "Choose another one.")
+    with ws.session() as session:
+        row = must(session, GameRow, game_id, "game folder")
+        known = session.exec(
+            select(GameFileRow.path).where(GameFileRow.game_id == game_id).limit(400)
+        ).all()
+        there = sum((root / path).is_file() for path in known)
+        if known and there < max(1, len(known) // 4):
+            raise BadRequest(
+                "another-game",
+                f"Only {there} of {len(known)} known files lie in {root}.",
+                "Choose the folder that the game was moved to, or register it as another one.",
+            )
+        taken = session.exec(select(GameRow).where(GameRow.root == str(root))).first()
+        if taken is not None and taken.id != game_id:
+            raise BadRequest(
+                "registered-already", f"{root} is registered already.", "Use that one."
+            )
+        row.root = str(root)
+        row.version = version_of(root)
+        session.add(row)
+    return get(ws, game_id)
+
+
+def folder(ws: Workspace, game_id: str) -> Path:
+    """Return where a registered folder lies.
+
+    Raises
+    ------
+    NotFound
+        If it is not there now.
+    """
+    with ws.session() as session:
+        root = Path(must(session, GameRow, game_id, "game folder").root)
+    if not root.is_dir():
+        raise NotFound(
+            "folder-gone",
+            f"The game folder {root} is not there now.",
+            "Point to where it lies now; what is kept of it is safe.",
+        )
+    return root
+
+
+def version_of(root: Path) -> str:
+    """Return the version that a game's own files name, or an empty text."""
+    for name in _VERSION_FILES:
+        path = root / name
+        try:
+            if not path.is_file() or path.stat().st_size > 1 << 20:
+                continue
+            text = path.read_text("utf-8")
+        except (OSError, UnicodeDecodeError):
+            continue
+        if name.endswith(".json"):
+            try:
+                found = json.loads(text)
+            except ValueError:
+                continue
+            if isinstance(found, dict) and isinstance(found.get("version"), str | int | float):
+                return str(found["version"])[:40]
+        else:
+            number = re.search(r"\d+(\.\d+)+", text)
+            if number:
+                return number.group()
+    return ""
+
+
+def _view(ws: Workspace, row: GameRow) -> GameView:
+    with ws.session() as session:
+        entries = session.exec(
+            select(func.count()).select_from(EntryRow).where(EntryRow.game_id == row.id)
+        ).one()
+        boxes = session.exec(
+            select(func.count())
+            .select_from(GameFileRow)
+            .where(GameFileRow.game_id == row.id, GameFileRow.form != "")
+        ).one()
+        loose = session.exec(
+            select(func.count())
+            .select_from(GameFileRow)
+            .where(GameFileRow.game_id == row.id, GameFileRow.form == "")
+        ).one()
+    return GameView(
+        id=row.id,
+        root=row.root,
+        title=row.title,
+        version=row.version,
+        read=row.read.isoformat() if row.read else None,
+        there=Path(row.root).is_dir(),
+        entries=entries,
+        loose=loose,
+        containers=boxes,
+        left_out=[LeftOut.model_validate(x) for x in json.loads(row.report)],
+    )

@@ -1,0 +1,187 @@
+"""The safe: originals of a game's files, kept before the first change, and what is ours there.
+
+The safe keeps whole files of the game folder: a container as one file. So restoring the last
+change of a container gives back exactly the file that the game brought.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from pydantic import BaseModel
+from sqlmodel import Session, col, select
+
+from stonestack.core import containers
+from stonestack.core.errors import NotFound, StoneError
+from stonestack.services import games
+from stonestack.services.workspace import Workspace
+from stonestack.store.disk import FileSource
+from stonestack.store.files import sha256
+from stonestack.store.tables import KeptRow, PlacedRow
+
+
+class PlacedState(BaseModel):
+    """One thing of ours in the game, and how it stands.
+
+    Parameters
+    ----------
+    state : str
+        ``in place``, ``original`` (switched to the game's own), ``wiped`` (the game has put its
+        own file back), ``changed`` (the game brought another file), ``gone``.
+    """
+
+    id: int
+    path: str
+    file: str
+    state: str
+    original: str
+    ours: str
+    version: str
+    words: str
+
+
+class KeptView(BaseModel):
+    """One original in the safe."""
+
+    path: str
+    sha256: str
+    size: int
+    version: str
+    created: str
+    whole: bool
+
+
+class Verified(BaseModel):
+    """What a check of the safe and of the game folder found."""
+
+    kept: list[KeptView]
+    placed: list[PlacedState]
+
+    @property
+    def safe_whole(self) -> bool:
+        """Whether every original can be given back."""
+        return all(k.whole for k in self.kept)
+
+    @property
+    def all_in_place(self) -> bool:
+        """Whether all of ours is as it was put."""
+        return all(p.state in ("in place", "original") for p in self.placed)
+
+
+def chain_of(text: str) -> tuple[int, ...]:
+    """Read a chain of indices from its stored form."""
+    return tuple(int(part) for part in text.split("/") if part)
+
+
+def keep(ws: Workspace, session: Session, game_id: str, root: Path, file: str) -> KeptRow:
+    """Keep a file of the game in the safe, read back to verify, before it is changed."""
+    path = root / file
+    status = path.stat()
+    digest = ws.safe.keep_copy(path)
+    row = session.exec(
+        select(KeptRow).where(
+            KeptRow.game_id == game_id, KeptRow.path == file, KeptRow.sha256 == digest
+        )
+    ).first()
+    if row is None:
+        row = KeptRow(
+            game_id=game_id,
+            path=file,
+            sha256=digest,
+            size=status.st_size,
+            mtime_ns=status.st_mtime_ns,
+            version=games.version_of(root),
+        )
+        session.add(row)
+        session.flush()
+    return row
+
+
+def ours(session: Session, game_id: str) -> list[PlacedRow]:
+    """Return what is ours in a game folder."""
+    return list(
+        session.exec(
+            select(PlacedRow).where(PlacedRow.game_id == game_id).order_by(col(PlacedRow.path))
+        )
+    )
+
+
+def kept_bytes(ws: Workspace, digest: str, chain: tuple[int, ...]) -> bytes:
+    """Return an original from the safe: a file, or an entry of a kept container.
+
+    Raises
+    ------
+    NotFound
+        If the safe has lost it, or it is no longer what it was.
+    """
+    if not ws.safe.holds(digest):
+        raise NotFound(
+            "not-in-safe",
+            f"The original {digest[:12]} is not in the safe.",
+            "Let the game repair its files.",
+        )
+    with FileSource(ws.safe.path(digest)) as source:
+        return containers.inside(source, chain)
+
+
+def current_bytes(root: Path, file: str, chain: tuple[int, ...]) -> bytes:
+    """Return what a place in the game folder holds now."""
+    with FileSource(root / file) as source:
+        return containers.inside(source, chain)
+
+
+def verify(ws: Workspace, game_id: str) -> Verified:
+    """Check every original in the safe by its hash, and how each of ours stands."""
+    root = games.folder(ws, game_id)
+    with ws.session() as session:
+        kept = session.exec(
+            select(KeptRow).where(KeptRow.game_id == game_id).order_by(col(KeptRow.path))
+        ).all()
+        rows = ours(session, game_id)
+    return Verified(
+        kept=[
+            KeptView(
+                path=k.path,
+                sha256=k.sha256,
+                size=k.size,
+                version=k.version,
+                created=k.created.isoformat(),
+                whole=ws.safe.whole(k.sha256),
+            )
+            for k in kept
+        ],
+        placed=list(states(root, rows)),
+    )
+
+
+def states(root: Path, rows: list[PlacedRow]) -> Iterator[PlacedState]:
+    """Say of each of ours how it stands now."""
+    for row in rows:
+        state, words = _state(root, row)
+        yield PlacedState(
+            id=row.id or 0,
+            path=row.path,
+            file=row.file,
+            state=state,
+            original=row.original,
+            ours=row.ours,
+            version=row.version,
+            words=words,
+        )
+
+
+def _state(root: Path, row: PlacedRow) -> tuple[str, str]:
+    try:
+        digest = sha256(current_bytes(root, row.file, chain_of(row.chain)))
+    except FileNotFoundError:
+        return "gone", "The file is not there any more."
+    except (OSError, StoneError) as error:
+        return "gone", f"It cannot be read now: {error}"
+    if digest == row.ours:
+        return "in place", "Ours is in place."
+    if digest == row.original:
+        if not row.shown:
+            return "original", "The original shows; ours waits."
+        return "wiped", "The game has put its own file back."
+    return "changed", "The game brought another file here; look at it before you replace it."

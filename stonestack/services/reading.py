@@ -1,0 +1,209 @@
+"""Read a game folder without changing a byte of it: files, containers, and what is in them."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from stonestack.core import containers
+from stonestack.core.catalogue.describe import Described, describe
+from stonestack.core.containers import Entry, Held
+from stonestack.core.errors import StoneError
+from stonestack.store.disk import PREFIX, FileSource
+
+MOST_LOOKED = 256 << 20
+"""A loose file larger than this is hashed and named by its first bytes, but not decoded."""
+_HEAD = 1 << 16
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A file of the folder as its listing shows it."""
+
+    path: str
+    size: int
+    mtime_ns: int
+
+
+@dataclass(frozen=True)
+class EntryRead:
+    """One file that was read: loose, or inside a container."""
+
+    path: str
+    chain: tuple[int, ...]
+    size: int
+    sha256: str
+    described: Described
+
+
+@dataclass(frozen=True)
+class FileRead:
+    """A file of the folder with all that is in it."""
+
+    seen: Seen
+    sha256: str
+    form: str
+    problem: str
+    entries: list[EntryRead]
+
+
+@dataclass
+class Listing:
+    """A folder's listing: its files, and what was left out, with the reason."""
+
+    files: list[Seen] = field(default_factory=list)
+    left_out: list[tuple[str, str]] = field(default_factory=list)
+
+
+def listing(root: Path) -> Listing:
+    """List a folder and all below it; links are never followed.
+
+    Raises
+    ------
+    FileNotFoundError
+        If the folder itself is not there.
+    """
+    found = Listing()
+    waiting = [("", root)]
+    first = True
+    while waiting:
+        below, folder = waiting.pop()
+        try:
+            with os.scandir(folder) as entries:
+                for entry in sorted(entries, key=lambda e: e.name):
+                    _list_one(found, waiting, below, entry)
+        except OSError as error:
+            if first:
+                raise
+            found.left_out.append((below.rstrip("/"), f"cannot be opened: {error.strerror}"))
+        first = False
+    return found
+
+
+def _list_one(
+    found: Listing, waiting: list[tuple[str, Path]], below: str, entry: os.DirEntry[str]
+) -> None:
+    path = below + entry.name
+    if entry.name.startswith(PREFIX):
+        return
+    try:
+        path.encode("utf-8")
+    except UnicodeEncodeError:
+        shown = path.encode("utf-8", "replace").decode()
+        found.left_out.append((shown, "its name is not valid text; rename it"))
+        return
+    try:
+        if entry.is_symlink():
+            found.left_out.append((path, "is a link; links are not followed"))
+        elif entry.is_dir():
+            waiting.append((f"{path}/", Path(entry.path)))
+        elif entry.is_file():
+            status = entry.stat()
+            found.files.append(Seen(path, status.st_size, status.st_mtime_ns))
+        else:
+            found.left_out.append((path, "is neither a file nor a folder"))
+    except OSError as error:
+        found.left_out.append((path, f"cannot be opened: {error.strerror}"))
+
+
+def read_files(root: str, files: list[Seen]) -> list[FileRead]:
+    """Read several files; the unit of work that runs in a process of its own."""
+    return [read_file(Path(root), seen) for seen in files]
+
+
+def read_file(root: Path, seen: Seen) -> FileRead:
+    """Read a file and, if it is a container, all that is in it. Never raises for bad content."""
+    path = root / seen.path
+    try:
+        if seen.size <= MOST_LOOKED:
+            data = path.read_bytes()
+            status = path.stat()
+            seen = Seen(seen.path, len(data), status.st_mtime_ns)
+            digest = hashlib.sha256(data).hexdigest()
+            form = containers.form_of(data[: containers.HEAD])
+            if form is None:
+                entry = EntryRead(seen.path, (), len(data), digest, describe(data))
+                return FileRead(seen, digest, "", "", [entry])
+            return _container(seen, digest, form.name, Held(data))
+        with path.open("rb") as file:
+            digest = hashlib.file_digest(file, "sha256").hexdigest()
+        with FileSource(path) as source:
+            head = source.at(0, _HEAD)
+            form = containers.form_of(head[: containers.HEAD])
+            if form is not None:
+                return _container(seen, digest, form.name, source)
+        described = describe(head)
+        large = Described(
+            described.kind,
+            described.width,
+            described.height,
+            described.levels,
+            problem="The file is too large to look at; it is kept and restored all the same.",
+        )
+        entry = EntryRead(seen.path, (), seen.size, digest, large)
+        return FileRead(seen, digest, "", "", [entry])
+    except OSError as error:
+        problem = f"It cannot be read: {error.strerror or error}."
+        entry = EntryRead(seen.path, (), seen.size, "", Described("unreadable", problem=problem))
+        return FileRead(seen, "", "", problem, [entry])
+
+
+def _container(seen: Seen, digest: str, form: str, source: containers.Source) -> FileRead:
+    problems: list[str] = []
+    entries = list(_inside(seen.path, (), source, problems))
+    problem = problems[0] if problems else ""
+    if problem and not entries:
+        described = Described(form, problem=problem)
+        entries = [EntryRead(seen.path, (), seen.size, digest, described)]
+    return FileRead(seen, digest, form, problem, entries)
+
+
+def _inside(
+    place: str, chain: tuple[int, ...], source: containers.Source, problems: list[str]
+) -> Iterator[EntryRead]:
+    """Read a container's entries, and those of containers inside it."""
+    try:
+        container = containers.opened(source)
+    except StoneError as error:
+        problems.append(error.message)
+        return
+    for entry in container.entries:
+        path = f"{place}/{_plain(entry.name)}"
+        here = (*chain, entry.index)
+        if entry.problem:
+            problem = f"It cannot be read: {entry.problem}."
+            described = Described("unreadable", problem=problem)
+            yield EntryRead(path, here, entry.size, "", described)
+            continue
+        try:
+            data = container.read(entry.index)
+        except StoneError as error:
+            described = Described("unreadable", problem=error.message)
+            yield EntryRead(path, here, entry.size, "", described)
+            continue
+        yield from _entry(path, here, entry, data, problems)
+
+
+def _entry(
+    path: str, chain: tuple[int, ...], entry: Entry, data: bytes, problems: list[str]
+) -> Iterator[EntryRead]:
+    digest = hashlib.sha256(data).hexdigest()
+    nested = containers.form_of(data[: containers.HEAD])
+    if nested is not None and len(chain) < containers.MOST_DEPTH:
+        found = list(_inside(path, chain, Held(data), problems))
+        if found:
+            yield from found
+            return
+    yield EntryRead(path, chain, entry.size, digest, describe(data))
+
+
+def _plain(name: str) -> str:
+    """Return an entry's name as it is shown below its container.
+
+    It is never used as a path on disk; parts that would climb are shown as what they are.
+    """
+    parts = [p for p in name.replace("\\", "/").split("/") if p not in ("", ".")]
+    return "/".join("‥" if p == ".." else p for p in parts) or "(no name)"

@@ -1,0 +1,191 @@
+"""Give a game its originals back, switch between them and ours, and mend what an update undid."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from pydantic import BaseModel
+from sqlmodel import col, select
+
+from stonestack.core.errors import BadRequest
+from stonestack.services import cataloguing, games, keeping, putting
+from stonestack.services.jobs import Progress
+from stonestack.services.keeping import PlacedState
+from stonestack.services.putting import Put, Replacement, Spot
+from stonestack.services.workspace import Workspace
+from stonestack.store import disk
+from stonestack.store.tables import EntryRow, KeptRow, PlacedRow
+
+
+class Restored(BaseModel):
+    """What was given back, and what was left alone with the reason."""
+
+    paths: list[str]
+    left: list[str]
+
+
+def restore(
+    ws: Workspace,
+    game_id: str,
+    paths: list[str] | None,
+    progress: Progress,
+    even_changed: bool = False,
+) -> Restored:
+    """Give originals back byte for byte, with their times.
+
+    Parameters
+    ----------
+    paths : list of str or None
+        Which; None gives all back.
+    even_changed : bool
+        Whether to overwrite files that the game has changed since.
+
+    Raises
+    ------
+    BadRequest
+        If a path is not ours.
+    """
+    root = games.folder(ws, game_id)
+    rows = _chosen(ws, game_id, paths)
+    states = list(keeping.states(root, rows))
+    back: list[PlacedRow] = []
+    drop: list[PlacedRow] = []
+    left: list[str] = []
+    for row, state in zip(rows, states, strict=True):
+        if state.state in ("wiped", "original") and row.chain == "":
+            drop.append(row)
+        elif state.state in ("in place", "original", "wiped") or even_changed:
+            back.append(row)
+        elif state.state == "gone" and row.chain == "":
+            _recreate(ws, root, row)
+            drop.append(row)
+        else:
+            left.append(f"{row.path}: {state.words}")
+    if back:
+        putting.swap(ws, game_id, root, back, progress, shown=False, forget=True)
+    _forget(ws, drop)
+    cataloguing.touch(ws, game_id, sorted({r.file for r in drop}))
+    return Restored(paths=sorted(r.path for r in (*back, *drop)), left=left)
+
+
+def switch(ws: Workspace, game_id: str, shown: bool, progress: Progress) -> Put:
+    """Show ours everywhere, or the originals, without forgetting either."""
+    root = games.folder(ws, game_id)
+    with ws.session() as session:
+        rows = keeping.ours(session, game_id)
+    wanted = "original" if shown else "in place"
+    chosen = [
+        row
+        for row, state in zip(rows, keeping.states(root, rows), strict=True)
+        if state.state == wanted
+    ]
+    if not chosen:
+        return Put(paths=[], files=[])
+    return putting.swap(ws, game_id, root, chosen, progress, shown=shown)
+
+
+def put_back(ws: Workspace, game_id: str, ids: list[int] | None, progress: Progress) -> Put:
+    """Put ours in place again where an update has wiped it.
+
+    Where the game brought another original, ours is made anew in that one's form, but only if
+    it is named in ``ids``.
+
+    Raises
+    ------
+    BadRequest
+        If nothing was wiped.
+    """
+    root = games.folder(ws, game_id)
+    with ws.session() as session:
+        rows = keeping.ours(session, game_id)
+    states = dict(zip((r.id for r in rows), keeping.states(root, rows), strict=True))
+    wiped = [r for r in rows if states[r.id].state == "wiped" and (ids is None or r.id in ids)]
+    changed = [r for r in rows if ids and r.id in ids and states[r.id].state == "changed"]
+    if not wiped and not changed:
+        raise BadRequest("nothing-wiped", "Nothing of ours was wiped.", "All is as it was put.")
+    paths: list[str] = []
+    files: set[str] = set()
+    if wiped:
+        with ws.session() as session:
+            fresh = [
+                putting.prepared(ws, session, game_id, root, Spot(r.path, r.file, r.chain), r.ours)
+                for r in wiped
+            ]
+        done = putting.swap(ws, game_id, root, fresh, progress, shown=True)
+        paths += done.paths
+        files |= set(done.files)
+    for row in changed:
+        done = _made_anew(ws, game_id, row, progress)
+        paths += done.paths
+        files |= set(done.files)
+    return Put(paths=sorted(paths), files=sorted(files))
+
+
+def needs_care(states: list[PlacedState]) -> list[PlacedState]:
+    """Return what is not as it was put."""
+    return [s for s in states if s.state not in ("in place", "original")]
+
+
+def _made_anew(ws: Workspace, game_id: str, row: PlacedRow, progress: Progress) -> Put:
+    with ws.session() as session:
+        entry = session.exec(
+            select(EntryRow).where(
+                EntryRow.game_id == game_id,
+                EntryRow.path == row.path,
+                EntryRow.chain == row.chain,
+            )
+        ).first()
+    if entry is None or entry.id is None:
+        raise BadRequest(
+            "not-catalogued", f"{row.path} is not in the catalogue.", "Read the folder again."
+        )
+    wanted: Replacement = putting.from_file(entry.id, ws.files.read(row.ours))
+    return putting.put(ws, game_id, [wanted], {entry.id}, progress)
+
+
+def _chosen(ws: Workspace, game_id: str, paths: list[str] | None) -> list[PlacedRow]:
+    with ws.session() as session:
+        rows = keeping.ours(session, game_id)
+    if paths is None:
+        return rows
+    wanted = {p.strip("/").replace("\\", "/") for p in paths}
+    chosen = [r for r in rows if r.path in wanted or f"{r.path}#{r.chain.split('/')[-1]}" in wanted]
+    missing = (
+        wanted - {r.path for r in chosen} - {f"{r.path}#{r.chain.split('/')[-1]}" for r in chosen}
+    )
+    if missing:
+        raise BadRequest(
+            "not-ours",
+            f"Nothing of ours stands at {', '.join(sorted(missing)[:3])}.",
+            "stone-stack verify lists what is ours.",
+        )
+    return chosen
+
+
+def _recreate(ws: Workspace, root: Path, row: PlacedRow) -> None:
+    """Write a file that is gone from the game folder again, from the safe."""
+    path = root / row.file
+    path.parent.mkdir(parents=True, exist_ok=True)
+    beside = disk.beside(path)
+    disk.now().write(beside, disk.pieces(ws.safe.path(row.kept)))
+    with ws.session() as session:
+        kept = session.exec(
+            select(KeptRow).where(
+                KeptRow.game_id == row.game_id,
+                KeptRow.path == row.file,
+                KeptRow.sha256 == row.kept,
+            )
+        ).first()
+    if kept is not None:
+        os.utime(beside, ns=(kept.mtime_ns, kept.mtime_ns))
+    disk.now().rename(beside, path)
+    disk.now().flush_folder(path.parent)
+
+
+def _forget(ws: Workspace, rows: list[PlacedRow]) -> None:
+    with ws.session() as session:
+        for row in session.exec(
+            select(PlacedRow).where(col(PlacedRow.id).in_([r.id for r in rows]))
+        ):
+            session.delete(row)

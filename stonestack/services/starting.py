@@ -1,0 +1,14 @@
+"""Open a data folder: what a crash interrupted is finished or undone first."""
+
+from __future__ import annotations
+
+from stonestack.services import putting
+from stonestack.services.workspace import Workspace
+from stonestack.store.place import DataFolder
+
+
+def started(data: DataFolder) -> Workspace:
+    """Open a workspace and settle what was under way when the last one ended."""
+    ws = Workspace(data)
+    putting.settle(ws)
+    return ws

@@ -1,0 +1,279 @@
+"""Take files out of a game: to a folder, or into a project as the beginning of a surface."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path, PurePosixPath
+
+from pydantic import BaseModel
+from sqlmodel import select
+
+from stonestack.core import edits
+from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.catalogue.describe import encoded, picture_bytes
+from stonestack.core.catalogue.grouping import Relation
+from stonestack.core.catalogue.names import folded, parts
+from stonestack.core.errors import BadRequest, StoneError
+from stonestack.core.naming import code_name
+from stonestack.core.refit import contract_of
+from stonestack.core.roles import ROLES, Role
+from stonestack.core.surface import SIZES, GamePlace, Size
+from stonestack.services import finding, putting, sources, surfaces
+from stonestack.services.putting import Replacement
+from stonestack.services.surfaces import SurfaceView
+from stonestack.services.workspace import Workspace, must
+from stonestack.store.files import write_atomically
+from stonestack.store.tables import EntryRow, GameFileRow, ProjectRow
+
+_OPENED = {"png", "jpeg", "bmp", "tiff", "tga"}
+"""Kinds that image editors open; of others a PNG is put beside."""
+
+
+class Taken(BaseModel):
+    """What was written for one file of the game."""
+
+    path: str
+    files: list[str]
+    contract: str
+    refusal: str
+
+
+def take_out(ws: Workspace, game_id: str, entries: list[EntryRow], out: Path) -> list[Taken]:
+    """Write originals to a folder, byte for byte, each with its contract and a PNG to edit.
+
+    Two names that differ only by case get two files on every system.
+    """
+    out.mkdir(parents=True, exist_ok=True)
+    used = {folded(p.name) for p in out.iterdir()}
+    taken = []
+    for entry in entries:
+        data = finding.content(ws, game_id, entry.id or 0)
+        contract = contract_of(data)
+        name = _free(entry.name, used)
+        files = [name]
+        write_atomically(out / name, data)
+        text = contract.model_dump(mode="json") | {
+            "path": entry.path,
+            "index": entry.chain,
+            "sha256": entry.sha256,
+        }
+        described = _free(f"{name}.contract.json", used)
+        write_atomically(out / described, (_json(text) + "\n").encode())
+        files.append(described)
+        if entry.width and entry.kind not in _OPENED and not entry.problem:
+            png = _free(f"{PurePosixPath(name).stem}.png", used)
+            write_atomically(out / png, encoded(picture_bytes(data, None)))
+            files.append(png)
+        for companion in companions(ws, game_id, entry):
+            other = _free(companion.name, used)
+            write_atomically(out / other, finding.content(ws, game_id, companion.id or 0))
+            files.append(other)
+        taken.append(
+            Taken(path=entry.path, files=files, contract=contract.line, refusal=contract.refusal)
+        )
+    return taken
+
+
+def companions(ws: Workspace, game_id: str, entry: EntryRow) -> list[EntryRow]:
+    """Return files that describe an entry: of its name, beside it, and no picture."""
+    with ws.session() as session:
+        beside = session.exec(
+            select(EntryRow).where(
+                EntryRow.game_id == game_id,
+                EntryRow.place == entry.place,
+                EntryRow.width == 0,
+                EntryRow.kind == "text",
+            )
+        ).all()
+    base = PurePosixPath(folded(entry.name)).stem
+    stem = parts(entry.path).stem
+    return [b for b in beside if PurePosixPath(folded(b.name)).name.split(".")[0] in (base, stem)]
+
+
+def matched(ws: Workspace, game_id: str, folder: Path) -> tuple[list[Replacement], list[str]]:
+    """Match a folder of edited pictures to files of the game, by name.
+
+    Returns
+    -------
+    list of Replacement
+    list of str
+        Files that match nothing, or several things, with the reason.
+    """
+    if not folder.is_dir():
+        raise BadRequest("no-folder", f"{folder} is not a folder.", "Name a folder of pictures.")
+    with ws.session() as session:
+        rows = session.exec(
+            select(EntryRow).where(EntryRow.game_id == game_id, EntryRow.width > 0)
+        ).all()
+    by_path: dict[str, list[EntryRow]] = {}
+    by_name: dict[str, list[EntryRow]] = {}
+    for row in rows:
+        by_path.setdefault(_bare(row.path), []).append(row)
+        by_name.setdefault(_bare(row.name), []).append(row)
+    wanted: list[Replacement] = []
+    unmatched: list[str] = []
+    seen: set[int] = set()
+    for file in sorted(p for p in folder.rglob("*") if p.is_file()):
+        below = file.relative_to(folder).as_posix()
+        if file.name.endswith(".contract.json") or file.name.startswith("."):
+            continue
+        hits = by_path.get(_bare(below)) or by_name.get(_bare(file.name)) or []
+        hits = [h for h in hits if not h.backup] or hits
+        digests = {h.sha256 for h in hits}
+        if not hits:
+            unmatched.append(f"{below}: no file of the game is called so")
+        elif len(digests) > 1 and len(hits) > 1:
+            unmatched.append(f"{below}: fits {', '.join(h.path for h in hits[:3])}")
+        elif (hits[0].id or 0) in seen:
+            unmatched.append(f"{below}: another file was matched to {hits[0].path} already")
+        else:
+            try:
+                data = file.read_bytes()
+                picture_bytes(data, 16)
+            except (StoneError, OSError) as error:
+                unmatched.append(f"{below}: {error}")
+                continue
+            seen.add(hits[0].id or 0)
+            wanted.append(putting.from_file(hits[0].id or 0, data))
+    return wanted, unmatched
+
+
+def into_project(
+    ws: Workspace, project_id: str, game_id: str, entry_ids: list[int]
+) -> list[SurfaceView]:
+    """Begin surfaces with files of the game: one a thing, with the maps found for it.
+
+    Raises
+    ------
+    BadRequest
+        If a file is no picture, or cannot be decoded; nothing is begun then.
+    """
+    with ws.session() as session:
+        must(session, ProjectRow, project_id, "project")
+        chosen = [must(session, EntryRow, i, "file") for i in entry_ids]  # type: ignore[arg-type]
+    for entry in chosen:
+        if not entry.width or entry.problem or not entry.role:
+            raise BadRequest(
+                "not-a-picture",
+                f"{entry.path} is no picture that can be worked on. {entry.problem}".strip(),
+                "It is catalogued and can be kept; choose a picture.",
+            )
+    things: dict[tuple[str, str], list[EntryRow]] = {}
+    for entry in chosen:
+        key = (entry.thing, f"{entry.variant}/{entry.tier}/{entry.use == 'icon'}")
+        things.setdefault(key, []).append(entry)
+    return [_surface(ws, project_id, game_id, entries) for entries in things.values()]
+
+
+def maps_of(ws: Workspace, game_id: str, entry: EntryRow) -> dict[Role, EntryRow]:
+    """Return the maps that belong with a file: of its thing, tier and variant, nearest first."""
+    with ws.session() as session:
+        family = session.exec(
+            select(EntryRow).where(
+                EntryRow.game_id == game_id, EntryRow.thing == entry.thing, EntryRow.width > 0
+            )
+        ).all()
+    chosen: dict[Role, EntryRow] = {}
+    if entry.use == "icon":
+        return {Role(entry.role): entry}
+
+    def far(other: EntryRow) -> tuple[bool, bool, bool, bool, bool, str]:
+        return (
+            other.id != entry.id,
+            other.place != entry.place,
+            other.variant != entry.variant,
+            other.tier != entry.tier,
+            other.relation not in (Relation.MAP, Relation.VARIANT),
+            other.path,
+        )
+
+    for other in sorted(family, key=far):
+        if other.role and not other.problem and not (other.backup and other.id != entry.id):
+            if other.use == "icon":
+                continue
+            chosen.setdefault(Role(other.role), other)
+    return chosen
+
+
+def _surface(ws: Workspace, project_id: str, game_id: str, entries: list[EntryRow]) -> SurfaceView:
+    maps: dict[Role, EntryRow] = {}
+    for entry in entries:
+        maps.setdefault(Role(entry.role), entry)
+    if len(entries) == 1:
+        maps = maps_of(ws, game_id, entries[0])
+    head = maps.get(Role.COLOUR, entries[0])
+    title = head.human or head.thing.replace("_", " ").strip().capitalize() or head.name
+    name = _free_name(ws, project_id, code_name(parts(head.path).stem))
+    view = surfaces.create(ws, project_id, title[:80], name)
+    for role, entry in maps.items():
+        data = finding.content(ws, game_id, entry.id or 0)
+        source = sources.bring(ws, project_id, entry.name, data)
+        with ws.session() as session:
+            file = must(session, GameFileRow, entry.file_id, "file").path  # type: ignore[arg-type]
+        place = GamePlace(
+            game=game_id,
+            path=entry.path,
+            file=file,
+            chain=entry.chain,
+            sha256=source.sha256,
+            width=entry.width,
+            height=entry.height,
+            line=contract_of(data).line[:200],
+        )
+        change = edits.TakeFromGame(
+            role=role,
+            origin=source.origin,
+            place=place,
+            size=_size(entry),
+            format=_format(role, entry),
+        )
+        view = surfaces.edit(ws, view.id, view.revision, change)
+    return view
+
+
+def _size(entry: EntryRow) -> Size:
+    """Return the original's size, or the nearest that a surface can have."""
+
+    def side(length: int) -> int:
+        return int(min(SIZES, key=lambda s: abs(s - length)))
+
+    return Size(width=side(entry.width), height=side(entry.height))
+
+
+def _format(role: Role, entry: EntryRow) -> BlockFormat:
+    fitting = ROLES[role].formats
+    return next((f for f in fitting if f == entry.format), fitting[0])
+
+
+def _free_name(ws: Workspace, project_id: str, name: str) -> str:
+    taken = {s.name for s in surfaces.listed(ws, project_id)}
+    number = 2
+    free = name
+    while free in taken:
+        free = f"{name[:44]}_{number}"
+        number += 1
+    return free
+
+
+def _free(name: str, used: set[str]) -> str:
+    """Return a plain file name that is not used yet, in any letter case."""
+    plain = "".join("_" if c in '<>:"/\\|?*' or ord(c) < 32 else c for c in name).strip(" .")
+    plain = plain[:180] or "unnamed"
+    stem, dot, extension = plain.rpartition(".")
+    number = 2
+    free = plain
+    while folded(free) in used:
+        free = f"{stem or plain}~{number}{dot}{extension if stem else ''}"
+        number += 1
+    used.add(folded(free))
+    return free
+
+
+def _bare(path: str) -> str:
+    """Return a path without its extension, as it is compared."""
+    place, slash, name = folded(path).rpartition("/")
+    return f"{place}{slash}{name.rpartition('.')[0] or name}"
+
+
+def _json(value: object) -> str:
+    return json.dumps(value, indent=2, ensure_ascii=False)
