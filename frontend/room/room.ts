@@ -128,6 +128,21 @@ async function reload() {
   }
 }
 
+async function update() {
+  canvas.dataset["state"] = "loading";
+  say("Updating…");
+  try {
+    const answer = await fetch("/update", { method: "POST" });
+    if (!answer.ok) throw new Error(await answer.text());
+    const { written } = (await answer.json()) as { written: number };
+    await read();
+    say(`Updated: ${String(written)} file${written === 1 ? "" : "s"} written.`);
+  } catch (problem) {
+    canvas.dataset["state"] = "shown";
+    say(problem instanceof Error ? problem.message : String(problem));
+  }
+}
+
 function show(which: Which) {
   state.which = which;
   element("original").setAttribute("aria-pressed", String(which === "original"));
@@ -167,6 +182,7 @@ element("original").addEventListener("click", () => {
 element("near").addEventListener("click", stepNear);
 element("sun").addEventListener("click", moveSun);
 element("reload").addEventListener("click", () => void reload());
+element("update").addEventListener("click", () => void update());
 element("show-log").addEventListener("click", toggleLog);
 
 window.addEventListener("keydown", (event) => {
@@ -182,6 +198,7 @@ window.addEventListener("keydown", (event) => {
   if (key === "n") stepNear();
   if (key === "m") moveSun();
   if (key === "r" && !event.ctrlKey && !event.metaKey) void reload();
+  if (key === "u") void update();
   if (key === "l") toggleLog();
   if (key === "+" || key === "=") walk(0.25);
   if (key === "-") walk(-0.25);

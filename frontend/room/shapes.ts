@@ -46,6 +46,29 @@ function arch(radius: number, thick: number, z: number): THREE.Mesh {
   return placed(measured(torus, long, 2 * Math.PI * thick), 0, 3.2, z);
 }
 
+/** A panel of sharp ribs: its art runs over every fold, and shows there where it was drawn flat. */
+function ribbed(wide: number, tall: number, ribs: number, deep: number, x: number, y: number, z: number): THREE.Mesh[] {
+  const step = wide / ribs;
+  const slope = Math.hypot(step / 4, deep);
+  const parts: THREE.Mesh[] = [];
+  let along = 0;
+  const strip = (length: number, at: number, out: number, turn: number) => {
+    const geometry = measured(new THREE.PlaneGeometry(length, tall), length, tall);
+    const places = geometry.getAttribute("metresUv");
+    for (let i = 0; i < places.count; i++) places.setX(i, places.getX(i) + along);
+    along += length;
+    parts.push(placed(geometry, x - wide / 2 + at, y, z + out, turn));
+  };
+  for (let n = 0; n < ribs; n++) {
+    const left = n * step;
+    strip(step / 4, left + step / 8, 0, 0);
+    strip(slope, left + step * 0.375, deep / 2, -Math.atan2(deep, step / 4));
+    strip(step / 4, left + step * 0.625, deep, 0);
+    strip(slope, left + step * 0.875, deep / 2, Math.atan2(deep, step / 4));
+  }
+  return parts;
+}
+
 export const ROOM = { wide: 7.2, tall: 4.4, deep: 9.6 };
 
 /** All objects by the name that the game folder's room.json gives them. */
@@ -67,6 +90,7 @@ export function shapes(): Record<string, THREE.Mesh[]> {
     ]),
     plinth: [...box(1.2, 1.2, 1.2, -1.7, 0.6, -2.6), ...box(0.6, 1.8, 0.6, 1.9, 0.9, -3.6)],
     door: [...box(1.6, 2.5, 0.12, 0.1, 1.25, back + 0.06)],
+    casing: [...ribbed(2.0, 1.5, 5, 0.14, 2.35, 0.75, back + 0.5)],
     bed: [...box(2.6, 0.5, 1.5, 0.9, 0.25, -1.7)],
   };
 }

@@ -13,6 +13,7 @@ import { Bench } from "@/views/bench/Bench";
 import { Deliveries } from "@/views/deliveries/Deliveries";
 import { Game } from "@/views/game/Game";
 import { Materials } from "@/views/materials/Materials";
+import { Sources } from "@/views/sources/Sources";
 import { Surfaces } from "@/views/surfaces/Surfaces";
 import "./tokens.css";
 
@@ -30,6 +31,13 @@ function Home() {
 function App() {
   return (
     <Switch>
+      <Route path="/p/:project/sources">
+        {({ project }) => (
+          <Shell project={project}>
+            <Sources key={project} project={project} />
+          </Shell>
+        )}
+      </Route>
       <Route path="/p/:project/surfaces">
         {({ project }) => (
           <Shell project={project}>

@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from stonestack.services.finding import EntryView
-    from stonestack.services.games import GameView
+    from stonestack.services.games import GameFolderView
     from stonestack.services.jobs import Progress
     from stonestack.services.putting import Plan
     from stonestack.services.workspace import Workspace
@@ -89,7 +89,7 @@ def _progress(options: argparse.Namespace) -> Progress:
     return told(lambda share, doing: print(f"\r{share:4.0%} {doing:60}", end="", file=sys.stderr))
 
 
-def _game(ws: Workspace, options: argparse.Namespace, thorough: bool = False) -> GameView:
+def _game(ws: Workspace, options: argparse.Namespace, thorough: bool = False) -> GameFolderView:
     """Register the folder and bring its catalogue up to date."""
     from stonestack.services import cataloguing, games
 

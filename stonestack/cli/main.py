@@ -74,6 +74,11 @@ def _parser() -> argparse.ArgumentParser:
 
     games.add(commands)
 
+    paint = commands.add_parser("paint", help="stand in for an image editor: paint on a file")
+    paint.add_argument("file", type=Path)
+    paint.add_argument("--shade", default="#c43a2f")
+    paint.set_defaults(run=_paint)
+
     bench = commands.add_parser("bench", help="measure speed beside a well-known library")
     bench.add_argument("what", choices=["blocks", "stages"])
     bench.set_defaults(run=_bench)
@@ -156,6 +161,13 @@ def _convert(options: argparse.Namespace) -> int:
         mips=not options.no_mips,
     )
     write_atomically(options.output, data)
+    return 0
+
+
+def _paint(options: argparse.Namespace) -> int:
+    from stonestack.demo.editor import paint
+
+    paint(options.file, options.shade)
     return 0
 
 

@@ -23,7 +23,7 @@ Result = Picture | Texture
 def decode(node: Node, data: bytes) -> Picture:
     """Carry out a ``decode`` node on the bytes of its file."""
     picture = codecs.read_picture(data, Space(node.params["space"]))
-    return _turned(picture, Green(node.params["green"]))
+    return turned(picture, Green(node.params["green"]))
 
 
 def run(node: Node, inputs: tuple[Result, ...]) -> Result:
@@ -50,7 +50,7 @@ def run(node: Node, inputs: tuple[Result, ...]) -> Result:
     if node.op == "size":
         return resize(picture, int(node.params["width"]), int(node.params["height"]))
     if node.op == "compress":
-        stored = _turned(picture, Green(node.params["green"]))
+        stored = turned(picture, Green(node.params["green"]))
         return codecs.compress(stored, BlockFormat(node.params["format"]))
     raise BadRequest("unknown-step", f"There is no step “{node.op}”.", "Remove it.")
 
@@ -90,7 +90,7 @@ def limited(picture: Picture, longest: int) -> Picture:
     return resize(picture, max(1, width), max(1, height), "box")
 
 
-def _turned(picture: Picture, green: Green) -> Picture:
+def turned(picture: Picture, green: Green) -> Picture:
     """Turn the y of vectors round where green points down."""
     if picture.space is not Space.VECTOR or green is Green.UP:
         return picture
@@ -109,7 +109,7 @@ class Loss:
 
 def loss(node: Node, before: Picture, after: Texture) -> Loss:
     """Compare a compressed texture with the picture it was made from."""
-    before = _turned(before, Green(node.params["green"]))
+    before = turned(before, Green(node.params["green"]))
     stored = after.texels()
     if before.space is Space.VECTOR:
         return Loss(None, metrics.mean_angle(before.pixels, texels.unit_vectors(stored)))

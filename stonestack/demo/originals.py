@@ -12,6 +12,7 @@ from stonestack.core import codecs, colour
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.derive.normal import NormalFromHeight, normal_from_height
 from stonestack.core.image import Floats, Picture, Space
+from stonestack.demo import glasshouse
 from stonestack.demo.paint import Canvas, fill, hexed, mix, plain, relief_light, step, toned
 from stonestack.store.files import write_atomically
 
@@ -114,14 +115,26 @@ The demo project works on all but the door, which is left for a first surface of
 
 
 def make_game_folder(folder: Path) -> None:
-    """Make a Saltglass game folder with the game's own textures and materials."""
+    """Make a Saltglass game folder with all the game's own files, and an update that waits."""
+    own: dict[str, bytes] = {}
     for number, (name, (draw, settings)) in enumerate(ORIGINALS.items()):
         canvas = Canvas(SIDE, SIDE, 300 + number, wraps=True)
-        for path, data in _files(name, draw(canvas), settings).items():
-            write_atomically(folder / "base" / path, data)
+        own |= _files(name, draw(canvas), settings)
+    files = glasshouse.furnish(own)
+    update = glasshouse.packed_update(files, _room("1.1"))
+    files |= {
+        "deliveries.json": b'{"order": []}\n',
+        "room.json": _room("1.0"),
+        "update.saltglass": update,
+    }
+    for path, data in files.items():
+        write_atomically(folder / path, data)
+
+
+def _room(version: str) -> bytes:
     room = {
         "game": "saltglass",
-        "version": "1.0",
+        "version": version,
         "largest": 2048,
         "objects": {
             "floor": "floor_encaustic",
@@ -131,10 +144,10 @@ def make_game_folder(folder: Path) -> None:
             "plinth": "glass_bottle",
             "bed": "bed_peat",
             "door": "door_planks",
+            "casing": "casing_zinc",
         },
     }
-    write_atomically(folder / "deliveries.json", b'{"order": []}\n')
-    write_atomically(folder / "room.json", (json.dumps(room, indent=2) + "\n").encode())
+    return (json.dumps(room, indent=2) + "\n").encode()
 
 
 def _files(name: str, drawn: Drawn, settings: dict[str, object]) -> dict[str, bytes]:

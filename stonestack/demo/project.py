@@ -16,7 +16,16 @@ from stonestack.core.roles import Role
 from stonestack.core.surface import Size
 from stonestack.demo.originals import make_game_folder
 from stonestack.demo.sources import SOURCES
-from stonestack.services import deliveries, materials, projects, sources, surfaces
+from stonestack.services import (
+    cataloguing,
+    deliveries,
+    games,
+    materials,
+    naming,
+    projects,
+    sources,
+    surfaces,
+)
 from stonestack.services.jobs import silent
 from stonestack.services.starting import started
 from stonestack.services.workspace import Workspace
@@ -98,6 +107,9 @@ def make(ws: Workspace) -> None:
         make_game_folder(game)
         project = projects.create(ws, "Saltglass", game)
         made = [_surface(ws, project.id, name, drawn[name].result()) for name in SOURCES]
+    known = games.register(ws, game)
+    cataloguing.catalogue(ws, known.id, silent())
+    naming.attach(ws, known.id, game / "names.csv")
     delivery = deliveries.create(
         ws,
         project.id,

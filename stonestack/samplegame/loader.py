@@ -4,6 +4,8 @@ A game folder holds::
 
     room.json           which material each object of the room wears
     base/               the game's own materials/ and textures/
+    base/*.hold         containers (ZIP) with more of the same; a loose file wins over them,
+                        and of one name twice in a container the last
     deliveries.json     which deliveries are loaded, in order; the last one wins
     deliveries/NAME-…/  each with materials/ and textures/ of its own
 
@@ -15,6 +17,7 @@ from __future__ import annotations
 
 import json
 import re
+import zipfile
 from dataclasses import dataclass, field
 from enum import StrEnum
 from pathlib import Path, PurePosixPath
@@ -119,12 +122,25 @@ class _Loading:
                 "Name a folder that holds a readable room.json.",
             ) from error
         base = folder / "base"
+        self.held = self._holds(base)
         self.known = {p.relative_to(base).as_posix() for p in base.rglob("*") if p.is_file()}
+        self.known |= set(self.held)
         self.layers = [*self._deliveries(), "base"] if deliveries else ["base"]
         self.textures: dict[str, Loaded | None] = {}
 
     def say(self, word: Word, path: str, text: str) -> None:
         self.log.append(LogLine(word, path, text))
+
+    def _holds(self, base: Path) -> dict[str, tuple[Path, zipfile.ZipInfo]]:
+        """Return what the game's containers hold, by the path that it is looked up by."""
+        held: dict[str, tuple[Path, zipfile.ZipInfo]] = {}
+        for place in sorted(base.glob("*.hold")):
+            try:
+                with zipfile.ZipFile(place) as file:
+                    held |= {info.filename: (place, info) for info in file.infolist()}
+            except (OSError, zipfile.BadZipFile) as error:
+                self.say(Word.REFUSED, f"base/{place.name}", f"is no container: {error}")
+        return held
 
     def _deliveries(self) -> list[str]:
         """Return the folders of the deliveries, the one that wins first."""
@@ -253,10 +269,23 @@ class _Loading:
                 return None
             return file.read_bytes()
         except FileNotFoundError:
-            return None
+            return self._from_hold(path) if layer == "base" else None
         except OSError as error:
             self.say(Word.REFUSED, f"{layer}/{path}", f"cannot be read: {error.strerror}")
             return None
+
+    def _from_hold(self, path: str) -> bytes | None:
+        if path not in self.held:
+            return None
+        place, info = self.held[path]
+        try:
+            with zipfile.ZipFile(place) as file:
+                data = file.read(info)
+        except (OSError, zipfile.BadZipFile, RuntimeError) as error:
+            self.say(Word.REFUSED, f"base/{place.name}/{path}", f"cannot be read: {error}")
+            return None
+        self.say(Word.NOTE, f"base/{place.name}/{path}", "out of its container")
+        return data
 
     def _mention_ignored(self, layer: str) -> None:
         root = self.folder / layer

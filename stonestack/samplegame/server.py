@@ -5,6 +5,7 @@ It reads the game folder and nothing else, and keeps what it loaded until told t
 
 from __future__ import annotations
 
+import tarfile
 import threading
 from pathlib import Path
 from typing import Any
@@ -14,6 +15,7 @@ from flask import Flask, Response, jsonify, request, send_from_directory
 from stonestack.samplegame.loader import Loaded, Room, load
 
 STATIC = Path(__file__).with_name("static")
+UPDATE = "update.saltglass"
 LOG_FILE = "saltglass.log"
 
 
@@ -33,6 +35,29 @@ class Game:
             self.turn = getattr(self, "turn", 0) + 1
             lines = [f"{line.word:8} {line.path}  {line.text}" for line in self.ours.log]
             (self.folder / LOG_FILE).write_text("\n".join(lines) + "\n", encoding="utf-8")
+
+    def update(self) -> int:
+        """Bring the game's own files to the version that waits beside it, as games do.
+
+        Only files that differ are written. Returns how many were.
+        """
+        written = 0
+        with tarfile.open(self.folder / UPDATE, "r:gz") as tar:
+            for member in tar.getmembers():
+                reader = tar.extractfile(member)
+                place = self.folder / member.name
+                if reader is None or ".." in place.parts:
+                    continue
+                data = reader.read()
+                if place.is_file() and place.read_bytes() == data:
+                    continue
+                place.parent.mkdir(parents=True, exist_ok=True)
+                beside = place.with_name(f".{place.name}.new")
+                beside.write_bytes(data)
+                beside.replace(place)
+                written += 1
+        self.reload()
+        return written
 
     def texture(self, which: str, thing: str, slot: str) -> Loaded | None:
         """Return the texture of an object's slot."""
@@ -103,6 +128,12 @@ def create_app(folder: Path) -> Flask:
     def reload() -> Response:
         game.reload()
         return jsonify(turn=game.turn)
+
+    @app.post("/update")
+    def update() -> Response:
+        if not (folder / UPDATE).is_file():
+            return Response("No update waits here.", 404)
+        return jsonify(written=game.update(), turn=game.turn)
 
     return app
 

@@ -23,7 +23,7 @@ class LeftOut(BaseModel):
     why: str
 
 
-class GameView(BaseModel):
+class GameFolderView(BaseModel):
     """A registered game folder as the screen sees it."""
 
     id: str
@@ -38,7 +38,7 @@ class GameView(BaseModel):
     left_out: list[LeftOut]
 
 
-def register(ws: Workspace, root: Path) -> GameView:
+def register(ws: Workspace, root: Path) -> GameFolderView:
     """Register a folder; the same folder is registered once.
 
     Raises
@@ -67,21 +67,21 @@ def register(ws: Workspace, root: Path) -> GameView:
         return _view(ws, row)
 
 
-def listed(ws: Workspace) -> list[GameView]:
+def listed(ws: Workspace) -> list[GameFolderView]:
     """Return all registered folders, oldest first."""
     with ws.session() as session:
         rows = session.exec(select(GameRow).order_by(col(GameRow.created))).all()
     return [_view(ws, row) for row in rows]
 
 
-def get(ws: Workspace, game_id: str) -> GameView:
+def get(ws: Workspace, game_id: str) -> GameFolderView:
     """Return one registered folder."""
     with ws.session() as session:
         row = must(session, GameRow, game_id, "game folder")
     return _view(ws, row)
 
 
-def at(ws: Workspace, root: Path) -> GameView:
+def at(ws: Workspace, root: Path) -> GameFolderView:
     """Return the registered folder at a place.
 
     Raises
@@ -101,7 +101,7 @@ def at(ws: Workspace, root: Path) -> GameView:
     return _view(ws, row)
 
 
-def move(ws: Workspace, game_id: str, root: Path) -> GameView:
+def move(ws: Workspace, game_id: str, root: Path) -> GameFolderView:
     """Point a registered folder to where it lies now.
 
     Raises
@@ -178,7 +178,7 @@ def version_of(root: Path) -> str:
     return ""
 
 
-def _view(ws: Workspace, row: GameRow) -> GameView:
+def _view(ws: Workspace, row: GameRow) -> GameFolderView:
     with ws.session() as session:
         entries = session.exec(
             select(func.count()).select_from(EntryRow).where(EntryRow.game_id == row.id)
@@ -193,7 +193,7 @@ def _view(ws: Workspace, row: GameRow) -> GameView:
             .select_from(GameFileRow)
             .where(GameFileRow.game_id == row.id, GameFileRow.form == "")
         ).one()
-    return GameView(
+    return GameFolderView(
         id=row.id,
         root=row.root,
         title=row.title,

@@ -13,9 +13,10 @@ from pydantic import BaseModel
 from sqlmodel import Session, col, select
 
 from stonestack.core import containers
+from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.errors import NotFound, StoneError
 from stonestack.services import games
-from stonestack.services.workspace import Workspace
+from stonestack.services.workspace import Workspace, must
 from stonestack.store.disk import FileSource
 from stonestack.store.files import sha256
 from stonestack.store.tables import KeptRow, PlacedRow
@@ -185,3 +186,18 @@ def _state(root: Path, row: PlacedRow) -> tuple[str, str]:
             return "original", "The original shows; ours waits."
         return "wiped", "The game has put its own file back."
     return "changed", "The game brought another file here; look at it before you replace it."
+
+
+def picture(ws: Workspace, game_id: str, placed_id: int, which: str) -> bytes:
+    """Return one of ours as a small PNG: the original, what is there now, or ours."""
+    root = games.folder(ws, game_id)
+    with ws.session() as session:
+        row = must(session, PlacedRow, placed_id, "replacement")  # type: ignore[arg-type]
+    chain = chain_of(row.chain)
+    if which == "ours":
+        data = ws.files.read(row.ours)
+    elif which == "original":
+        data = kept_bytes(ws, row.kept, chain)
+    else:
+        data = current_bytes(root, row.file, chain)
+    return encoded(picture_bytes(data, 256))

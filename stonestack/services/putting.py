@@ -40,6 +40,8 @@ class PlanLine(BaseModel):
         Bytes of the file or entry.
     made_anew : float
         Share of blocks or texels that differ from the original, 0..1.
+    hidden : str
+        Which other file may be read by the game instead, or empty.
     """
 
     entry_id: int
@@ -53,6 +55,7 @@ class PlanLine(BaseModel):
     after: int
     made_anew: float
     problem: str
+    hidden: str = ""
 
 
 class KeepLine(BaseModel):
@@ -256,8 +259,29 @@ def plan(
             problem="",
         )
         lines.append(_line(ws, root, entry, replacement, line, contents, cache))
+    lines = _with_rivals(ws, game_id, lines)
     keeps = _keeps(ws, root, game_id, {x.file for x in lines if x.ticked})
     return Plan(lines=lines, keeps=keeps), contents
+
+
+def _with_rivals(ws: Workspace, game_id: str, lines: list[PlanLine]) -> list[PlanLine]:
+    """Say of each place which file of the same name and folder name might hide it."""
+    own = {line.path for line in lines}
+    out = []
+    with ws.session() as session:
+        for line in lines:
+            tail = "/".join(line.path.rsplit("/", 2)[-2:])
+            rivals = session.exec(
+                select(EntryRow.path).where(
+                    EntryRow.game_id == game_id,
+                    EntryRow.name == line.path.rpartition("/")[2],
+                    EntryRow.path != line.path,
+                )
+            ).all()
+            found = [r for r in rivals if r.endswith(f"/{tail}") and r not in own]
+            words = f"{found[0]} has the same name; the game may read that one" if found else ""
+            out.append(line.model_copy(update={"hidden": words}))
+    return out
 
 
 def _line(

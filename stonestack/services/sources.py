@@ -6,6 +6,7 @@ from pydantic import BaseModel
 from sqlmodel import select
 
 from stonestack.core import codecs
+from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.codecs import FileFacts
 from stonestack.core.errors import BadFile
 from stonestack.core.naming import plain_file_name
@@ -89,3 +90,15 @@ def listed(ws: Workspace, project_id: str) -> list[SourceView]:
             .order_by(SourceRow.created.desc())  # type: ignore[attr-defined]
         )
         return [view(row) for row in rows]
+
+
+def picture(ws: Workspace, source_id: str, longest: int = 320) -> bytes:
+    """Return a source as a PNG for the screen."""
+    with ws.session() as session:
+        row = must(session, SourceRow, source_id, "source")
+    kind = f"{longest}.0.png"
+    kept = ws.cache.read(row.sha256, kind)
+    if kept is None:
+        kept = encoded(picture_bytes(ws.files.read(row.sha256), longest))
+        ws.cache.write(row.sha256, kind, kept)
+    return kept

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path, PurePosixPath
 
 from pydantic import BaseModel
@@ -14,16 +15,18 @@ from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.catalogue.grouping import Relation
 from stonestack.core.catalogue.names import folded, parts
 from stonestack.core.errors import BadRequest, StoneError
+from stonestack.core.image import Picture, Space
 from stonestack.core.naming import code_name
 from stonestack.core.refit import contract_of
+from stonestack.core.render import turned
 from stonestack.core.roles import ROLES, Role
-from stonestack.core.surface import SIZES, GamePlace, Size
+from stonestack.core.surface import SIZES, GamePlace, Green, Node, Size, Stage, plan
 from stonestack.services import finding, putting, sources, surfaces
 from stonestack.services.putting import Replacement
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.files import write_atomically
-from stonestack.store.tables import EntryRow, GameFileRow, ProjectRow
+from stonestack.store.tables import EntryRow, GameFileRow, ProjectRow, SurfaceRow
 
 _OPENED = {"png", "jpeg", "bmp", "tiff", "tga"}
 """Kinds that image editors open; of others a PNG is put beside."""
@@ -163,6 +166,51 @@ def into_project(
         key = (entry.thing, f"{entry.variant}/{entry.tier}/{entry.use == 'icon'}")
         things.setdefault(key, []).append(entry)
     return [_surface(ws, project_id, game_id, entries) for entries in things.values()]
+
+
+def of_surface(ws: Workspace, surface_id: str) -> tuple[str, list[Replacement]]:
+    """Return the game and the replacements that a surface's maps make.
+
+    Raises
+    ------
+    BadRequest
+        If no map of the surface comes from a game.
+    """
+    with ws.session() as session:
+        row = must(session, SurfaceRow, surface_id, "surface")
+        document = surfaces.current_document(session, row)
+        placed = [(m, m.place) for m in document.maps if m.place is not None]
+        if not placed:
+            raise BadRequest(
+                "not-from-a-game",
+                "No map of this surface was taken from a game.",
+                "Take a texture on the Sources page, or install it with a delivery.",
+            )
+        wanted = []
+        for m, place in placed:
+            entry = session.exec(
+                select(EntryRow).where(
+                    EntryRow.game_id == place.game,
+                    EntryRow.path == place.path,
+                    EntryRow.chain == place.chain,
+                )
+            ).first()
+            if entry is None:
+                raise BadRequest(
+                    "place-gone",
+                    f"The game has no {place.path} any more.",
+                    "Read the game folder again on the Sources page.",
+                )
+            same = (m.size.width, m.size.height) == (place.width, place.height)
+            stage = Stage.SIZE if same else Stage.STEPS
+            node = plan(document, m.role, stage)
+            if node is not None:
+                wanted.append(Replacement(entry.id or 0, _picture(ws, node, m.green)))
+    return placed[0][1].game, wanted
+
+
+def _picture(ws: Workspace, node: Node, green: Green) -> Callable[[Space], Picture]:
+    return lambda _space: turned(ws.renderer.picture(node), green)
 
 
 def maps_of(ws: Workspace, game_id: str, entry: EntryRow) -> dict[Role, EntryRow]:

@@ -8,6 +8,7 @@ import socket
 from waitress.server import create_server
 
 from stonestack.services.warming import warm
+from stonestack.services.watching import Watcher
 from stonestack.services.workspace import Workspace
 from stonestack.web.app import STATIC, create_app
 
@@ -53,6 +54,7 @@ def serve(ws: Workspace, port: int | None, path: str = "") -> int:
         print(f"Port {port} cannot be used ({error.strerror}). Choose another with --port.")
         return 2
     print(f"Stone Stack is ready: http://127.0.0.1:{server.effective_port}/{path}", flush=True)
+    watcher = Watcher(ws)
     ws.jobs.start("Prepare pictures", lambda progress: warm(ws, progress))
     try:
         server.run()
@@ -60,5 +62,6 @@ def serve(ws: Workspace, port: int | None, path: str = "") -> int:
         print("Stopped.")
     finally:
         server.close()
+        watcher.close()
         ws.close()
     return 0

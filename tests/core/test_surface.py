@@ -88,7 +88,7 @@ class Documents(unittest.TestCase):
 
     def test_a_format_that_cannot_carry_the_role_is_refused(self) -> None:
         with self.assertRaises(ValidationError):
-            edits.SetFormat(role=Role.NORMAL, format=BlockFormat.BC1).apply(begun())
+            edits.SetFormat(role=Role.NORMAL, format=BlockFormat.BC4).apply(begun())
 
     def test_a_step_for_another_role_is_refused(self) -> None:
         with self.assertRaises(ValidationError):

@@ -68,6 +68,310 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/games": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_games_api_games_get"];
+        put?: never;
+        post: operations["register_game_api_games_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_game_api_games__game_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["catalogue_game_api_games__game_id__catalogue_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["find_entries_api_games__game_id__entries_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/entries/{entry_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_entry_api_games__game_id__entries__int_entry_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/entries/{entry_id}/picture.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["entry_picture_api_games__game_id__entries__int_entry_id__picture_png_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/entries/{entry_id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["plan_file_api_games__game_id__entries__int_entry_id__plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/entries/{entry_id}/put": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["put_file_api_games__game_id__entries__int_entry_id__put_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/facets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["game_facets_api_games__game_id__facets_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/like": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["find_like_api_games__game_id__like_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["count_names_api_games__game_id__names_get"];
+        put?: never;
+        post: operations["attach_names_api_games__game_id__names_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/names.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["export_names_api_games__game_id__names_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["keep_note_api_games__game_id__note_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/ours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["verify_game_api_games__game_id__ours_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/placed/{placed_id}/{which}.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["placed_picture_api_games__game_id__placed__int_placed_id___which__png_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/put-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["put_all_back_api_games__game_id__put_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["restore_game_api_games__game_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/root": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["move_game_api_games__game_id__root_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/games/{game_id}/shown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["switch_game_api_games__game_id__shown_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}": {
         parameters: {
             query?: never;
@@ -212,6 +516,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/registered-game": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["project_game_api_projects__project_id__registered_game_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/sources": {
         parameters: {
             query?: never;
@@ -238,6 +558,22 @@ export interface paths {
         get: operations["list_surfaces_api_projects__project_id__surfaces_get"];
         put?: never;
         post: operations["start_surface_api_projects__project_id__surfaces_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/take/{game_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take_api_projects__project_id__take__game_id__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -284,6 +620,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["render_texture_api_renders__key__texture_ktx2_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source_id}/picture.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["source_picture_api_sources__source_id__picture_png_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -372,6 +724,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surfaces/{surface_id}/put": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["put_surface_api_surfaces__surface_id__put_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surfaces/{surface_id}/put-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["plan_surface_api_surfaces__surface_id__put_plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surfaces/{surface_id}/redo": {
         parameters: {
             query?: never;
@@ -398,6 +782,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["undo_surface_api_surfaces__surface_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surfaces/{surface_id}/workfiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_workfiles_api_surfaces__surface_id__workfiles_get"];
+        put?: never;
+        post: operations["put_out_workfile_api_surfaces__surface_id__workfiles_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workfiles/{workfile_id}/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["mend_workfile_api_workfiles__workfile_id__mend_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -491,6 +907,11 @@ export interface components {
             kind: "balance_light";
         };
         /**
+         * BegunList
+         * @description Surfaces that were begun.
+         */
+        BegunList: components["schemas"]["SurfaceView"][];
+        /**
          * BlockFormat
          * @description How texels are stored in a texture file.
          * @enum {string}
@@ -583,6 +1004,118 @@ export interface components {
             edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
         };
         /**
+         * EntryMore
+         * @description All that is known of one file.
+         */
+        EntryMore: {
+            /** Belongs */
+            belongs: components["schemas"]["EntryView"][];
+            /** Contract */
+            contract: string;
+            entry: components["schemas"]["EntryView"];
+            /** File */
+            file: string;
+            /** Kept */
+            kept: string;
+            /** Line */
+            line: string;
+            /** Note */
+            note: string;
+            /** Own Name */
+            own_name: string;
+            /** Refusal */
+            refusal: string;
+            /** Same Bytes */
+            same_bytes: components["schemas"]["EntryView"][];
+        };
+        /**
+         * EntryView
+         * @description A file of the catalogue, as the screen and the command line see it.
+         */
+        EntryView: {
+            /** Alpha */
+            alpha: string;
+            /** Backup */
+            backup: boolean;
+            /** Bytes */
+            bytes: number;
+            /**
+             * Distance
+             * @default null
+             */
+            distance: number | null;
+            /** Format */
+            format: string;
+            /** Height */
+            height: number;
+            /** Human */
+            human: string;
+            /** Id */
+            id: number;
+            /** Index */
+            index: number | null;
+            /** Kind */
+            kind: string;
+            /** Levels */
+            levels: number;
+            /** Name */
+            name: string;
+            /** Ours */
+            ours: boolean;
+            /** Path */
+            path: string;
+            /** Place */
+            place: string;
+            /** Problem */
+            problem: string;
+            /** Reason */
+            reason: string;
+            /** Relation */
+            relation: string;
+            /** Role */
+            role: string;
+            /** Role Confidence */
+            role_confidence: number;
+            /** Role Reason */
+            role_reason: string;
+            /** Sha256 */
+            sha256: string;
+            /** Shown */
+            shown: string;
+            /** Thing */
+            thing: string;
+            /** Tier */
+            tier: string;
+            /** Twins */
+            twins: string[];
+            /** Use */
+            use: string;
+            /** Use Reason */
+            use_reason: string;
+            /** Variant */
+            variant: string;
+            /** Width */
+            width: number;
+        };
+        /**
+         * Facets
+         * @description What a catalogue holds, for choosing from.
+         */
+        Facets: {
+            /** Kinds */
+            kinds: {
+                [key: string]: number;
+            };
+            /** Places */
+            places: {
+                [key: string]: number;
+            };
+            /** Roles */
+            roles: {
+                [key: string]: number;
+            };
+        };
+        /**
          * FileFacts
          * @description What a file is, as told by its content.
          */
@@ -643,6 +1176,14 @@ export interface components {
             words: string;
         };
         /**
+         * Folder
+         * @description A folder on this machine.
+         */
+        Folder: {
+            /** Root */
+            root: string;
+        };
+        /**
          * FormatWords
          * @description A format's words.
          */
@@ -652,6 +1193,37 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * GameFolderView
+         * @description A registered game folder as the screen sees it.
+         */
+        GameFolderView: {
+            /** Containers */
+            containers: number;
+            /** Entries */
+            entries: number;
+            /** Id */
+            id: string;
+            /** Left Out */
+            left_out: components["schemas"]["LeftOut"][];
+            /** Loose */
+            loose: number;
+            /** Read */
+            read: string | null;
+            /** Root */
+            root: string;
+            /** There */
+            there: boolean;
+            /** Title */
+            title: string;
+            /** Version */
+            version: string;
+        };
+        /**
+         * GameList
+         * @description All registered folders.
+         */
+        GameList: components["schemas"]["GameFolderView"][];
         /**
          * GamePlace
          * @description Where in a registered game folder a map came from, and must go back to.
@@ -765,6 +1337,36 @@ export interface components {
             title: string;
         };
         /**
+         * KeepLine
+         * @description One file of the game that goes into the safe first.
+         */
+        KeepLine: {
+            /** Already */
+            already: boolean;
+            /** Bytes */
+            bytes: number;
+            /** File */
+            file: string;
+        };
+        /**
+         * KeptView
+         * @description One original in the safe.
+         */
+        KeptView: {
+            /** Created */
+            created: string;
+            /** Path */
+            path: string;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
+            /** Version */
+            version: string;
+            /** Whole */
+            whole: boolean;
+        };
+        /**
          * Knowledge
          * @description What the application knows: the tables behind its forms.
          */
@@ -781,6 +1383,16 @@ export interface components {
             sizes: number[];
             /** Steps */
             steps: components["schemas"]["StepInfo"][];
+        };
+        /**
+         * LeftOut
+         * @description Something of a game folder that its catalogue does not hold, and why.
+         */
+        LeftOut: {
+            /** Path */
+            path: string;
+            /** Why */
+            why: string;
         };
         /**
          * Levels
@@ -815,6 +1427,17 @@ export interface components {
              * @default 1
              */
             white: number;
+        };
+        /**
+         * LikeFile
+         * @description A picture to look for.
+         */
+        LikeFile: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
         };
         /**
          * MakeTile
@@ -987,6 +1610,14 @@ export interface components {
             surface_id: string;
         };
         /**
+         * Mend
+         * @description Which troubles to mend.
+         */
+        Mend: {
+            /** Codes */
+            codes: string[];
+        };
+        /**
          * MoveRequest
          * @description Undo or redo, and the revision it was asked on.
          */
@@ -1016,6 +1647,24 @@ export interface components {
          */
         NameList: string[];
         /**
+         * Names
+         * @description Where names come from.
+         */
+        Names: {
+            /** Place */
+            place: string;
+        };
+        /**
+         * NamesView
+         * @description How many names are attached.
+         */
+        NamesView: {
+            /** From Tables */
+            from_tables: number;
+            /** Own */
+            own: number;
+        };
+        /**
          * NewProject
          * @description What a new project needs.
          */
@@ -1037,6 +1686,17 @@ export interface components {
             name: string;
             /** Title */
             title: string;
+        };
+        /**
+         * NewWorkfile
+         * @description What is put out, and how.
+         */
+        NewWorkfile: {
+            /** @default ora */
+            kind: components["schemas"]["WorkKind"];
+            role: components["schemas"]["Role"];
+            /** @default size */
+            stage: components["schemas"]["Stage"];
         };
         /**
          * NormalFromHeight
@@ -1061,6 +1721,39 @@ export interface components {
             relief: number;
         };
         /**
+         * OwnNote
+         * @description The artist's own words for a file.
+         */
+        OwnNote: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Path */
+            path: string;
+            /**
+             * Shown
+             * @default
+             */
+            shown: string;
+        };
+        /**
+         * Page
+         * @description A part of what was found.
+         */
+        Page: {
+            /** Entries */
+            entries: components["schemas"]["EntryView"][];
+            /** Total */
+            total: number;
+        };
+        /**
          * PartView
          * @description One file that the next build will hold.
          */
@@ -1082,6 +1775,95 @@ export interface components {
             title: string;
             /** Width */
             width: number;
+        };
+        /**
+         * PlacedState
+         * @description One thing of ours in the game, and how it stands.
+         *
+         *     Parameters
+         *     ----------
+         *     state : str
+         *         ``in place``, ``original`` (switched to the game's own), ``wiped`` (the game has put its
+         *         own file back), ``changed`` (the game brought another file), ``gone``.
+         */
+        PlacedState: {
+            /** File */
+            file: string;
+            /** Id */
+            id: number;
+            /** Original */
+            original: string;
+            /** Ours */
+            ours: string;
+            /** Path */
+            path: string;
+            /** State */
+            state: string;
+            /** Version */
+            version: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Plan
+         * @description What putting would do.
+         */
+        Plan: {
+            /** Keeps */
+            keeps: components["schemas"]["KeepLine"][];
+            /** Lines */
+            lines: components["schemas"]["PlanLine"][];
+            /**
+             * Unmatched
+             * @default []
+             */
+            unmatched: string[];
+        };
+        /**
+         * PlanLine
+         * @description One place that would be replaced.
+         *
+         *     Parameters
+         *     ----------
+         *     copy_of : str
+         *         Path of the place that this is a copy of; empty for the one that was asked for.
+         *     ticked : bool
+         *         Whether it is replaced unless the artist says otherwise.
+         *     before, after : int
+         *         Bytes of the file or entry.
+         *     made_anew : float
+         *         Share of blocks or texels that differ from the original, 0..1.
+         *     hidden : str
+         *         Which other file may be read by the game instead, or empty.
+         */
+        PlanLine: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Contract */
+            contract: string;
+            /** Copy Of */
+            copy_of: string;
+            /** Entry Id */
+            entry_id: number;
+            /** File */
+            file: string;
+            /**
+             * Hidden
+             * @default
+             */
+            hidden: string;
+            /** Made Anew */
+            made_anew: number;
+            /** Path */
+            path: string;
+            /** Problem */
+            problem: string;
+            /** Ticked */
+            ticked: boolean;
+            /** Why */
+            why: string;
         };
         /**
          * PreviewKey
@@ -1135,6 +1917,28 @@ export interface components {
             target: components["schemas"]["Target"];
             /** Title */
             title: string;
+        };
+        /**
+         * PutFile
+         * @description A picture for a place of the game.
+         */
+        PutFile: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+        };
+        /**
+         * Reading
+         * @description How a folder is read.
+         */
+        Reading: {
+            /**
+             * Thorough
+             * @default false
+             */
+            thorough: boolean;
         };
         /**
          * RemoveStep
@@ -1362,6 +2166,14 @@ export interface components {
             step: components["schemas"]["BalanceLight"] | components["schemas"]["MakeTile"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"];
         };
         /**
+         * Shown
+         * @description Whether ours shows, or the original.
+         */
+        Shown: {
+            /** Ours */
+            ours: boolean;
+        };
+        /**
          * Size
          * @description Texels of a finished map; powers of two.
          */
@@ -1390,6 +2202,12 @@ export interface components {
             /** Word */
             word: string;
         };
+        /**
+         * Sort
+         * @description Columns that a list can be sorted by.
+         * @enum {string}
+         */
+        Sort: "name" | "place" | "kind" | "area" | "levels" | "format" | "alpha" | "role" | "size" | "thing";
         /**
          * SourceList
          * @description A project's sources, newest first.
@@ -1594,6 +2412,14 @@ export interface components {
             undo: string | null;
         };
         /**
+         * Take
+         * @description Files to begin surfaces with.
+         */
+        Take: {
+            /** Entries */
+            entries: number[];
+        };
+        /**
          * TakeFromGame
          * @description Begin a map with a file of the game, in exactly that file's form.
          */
@@ -1678,6 +2504,29 @@ export interface components {
             saturation: number;
         };
         /**
+         * Trouble
+         * @description Something about a working file that came back.
+         *
+         *     Parameters
+         *     ----------
+         *     code : str
+         *     words : str
+         *         What is wrong.
+         *     fix : str
+         *         What the button that mends it says; empty where it was mended on the way.
+         */
+        Trouble: {
+            /** Code */
+            code: string;
+            /**
+             * Fix
+             * @default
+             */
+            fix: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Upload
          * @description One file.
          */
@@ -1724,6 +2573,69 @@ export interface components {
              * @default null
              */
             url: string | null;
+        };
+        /**
+         * Verified
+         * @description What a check of the safe and of the game folder found.
+         */
+        Verified: {
+            /** Kept */
+            kept: components["schemas"]["KeptView"][];
+            /** Placed */
+            placed: components["schemas"]["PlacedState"][];
+        };
+        /**
+         * Which
+         * @description Which of ours; None means all.
+         */
+        Which: {
+            /**
+             * Even Changed
+             * @default false
+             */
+            even_changed: boolean;
+            /**
+             * Ids
+             * @default null
+             */
+            ids: number[] | null;
+            /**
+             * Paths
+             * @default null
+             */
+            paths: string[] | null;
+        };
+        /**
+         * WorkKind
+         * @description Forms in which a working file is put out.
+         * @enum {string}
+         */
+        WorkKind: "png" | "png16" | "tga" | "tiff" | "ora";
+        /**
+         * WorkfileList
+         * @description A surface's working files, newest first.
+         */
+        WorkfileList: components["schemas"]["WorkfileView"][];
+        /**
+         * WorkfileView
+         * @description A working file as the screen sees it.
+         */
+        WorkfileView: {
+            /** Id */
+            id: string;
+            kind: components["schemas"]["WorkKind"];
+            /** Name */
+            name: string;
+            /** Path */
+            path: string;
+            /** Revision */
+            revision: string;
+            role: components["schemas"]["Role"];
+            stage: components["schemas"]["Stage"];
+            /** State */
+            state: string;
+            /** Troubles */
+            troubles: components["schemas"]["Trouble"][];
         };
     };
     responses: never;
@@ -1849,6 +2761,699 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeliveryView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    list_games_api_games_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GameList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    register_game_api_games_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Folder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GameFolderView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    get_game_api_games__game_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GameFolderView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    catalogue_game_api_games__game_id__catalogue_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reading"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    find_entries_api_games__game_id__entries_get: {
+        parameters: {
+            query?: {
+                words?: string;
+                kind?: string;
+                role?: string;
+                use?: string;
+                alpha?: string;
+                place?: string;
+                least?: number;
+                most?: number;
+                pictures?: boolean;
+                sort?: components["schemas"]["Sort"];
+                down?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    get_entry_api_games__game_id__entries__int_entry_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryMore"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    entry_picture_api_games__game_id__entries__int_entry_id__picture_png_get: {
+        parameters: {
+            query?: {
+                longest?: number | null;
+                level?: number;
+                /** @description Makes the address fixed, so that caches keep it */
+                sha256?: string;
+            };
+            header?: never;
+            path: {
+                game_id: string;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    plan_file_api_games__game_id__entries__int_entry_id__plan_post: {
+        parameters: {
+            query?: {
+                ticked?: string;
+            };
+            header?: never;
+            path: {
+                game_id: string;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PutFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plan"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    put_file_api_games__game_id__entries__int_entry_id__put_post: {
+        parameters: {
+            query?: {
+                ticked?: string;
+            };
+            header?: never;
+            path: {
+                game_id: string;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PutFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    game_facets_api_games__game_id__facets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Facets"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    find_like_api_games__game_id__like_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["LikeFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    count_names_api_games__game_id__names_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamesView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    attach_names_api_games__game_id__names_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Names"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamesView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    export_names_api_games__game_id__names_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    keep_note_api_games__game_id__note_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnNote"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamesView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    verify_game_api_games__game_id__ours_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Verified"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    placed_picture_api_games__game_id__placed__int_placed_id___which__png_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+                placed_id: number;
+                which: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    put_all_back_api_games__game_id__put_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Which"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    restore_game_api_games__game_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Which"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    move_game_api_games__game_id__root_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Folder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GameFolderView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    switch_game_api_games__game_id__shown_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Shown"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Verified"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -2240,6 +3845,37 @@ export interface operations {
             };
         };
     };
+    project_game_api_projects__project_id__registered_game_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GameFolderView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     list_sources_api_projects__project_id__sources_get: {
         parameters: {
             query?: never;
@@ -2372,6 +4008,42 @@ export interface operations {
             };
         };
     };
+    take_api_projects__project_id__take__game_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                game_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Take"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BegunList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     render_facts_api_renders__key__facts_get: {
         parameters: {
             query: {
@@ -2435,6 +4107,28 @@ export interface operations {
             header?: never;
             path: {
                 key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    source_picture_api_sources__source_id__picture_png_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: string;
             };
             cookie?: never;
         };
@@ -2614,6 +4308,72 @@ export interface operations {
             };
         };
     };
+    put_surface_api_surfaces__surface_id__put_post: {
+        parameters: {
+            query?: {
+                ticked?: string;
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    plan_surface_api_surfaces__surface_id__put_plan_post: {
+        parameters: {
+            query?: {
+                ticked?: string;
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plan"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     redo_surface_api_surfaces__surface_id__redo_post: {
         parameters: {
             query?: never;
@@ -2671,6 +4431,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SurfaceView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    list_workfiles_api_surfaces__surface_id__workfiles_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkfileList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    put_out_workfile_api_surfaces__surface_id__workfiles_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWorkfile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkfileView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    mend_workfile_api_workfiles__workfile_id__mend_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workfile_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mend"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkfileView"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -27,6 +27,7 @@ export function Shell({ project, children }: { project: string; children: ReactN
   const bench = surfaces?.find((s) => s.id === remembered) ?? surfaces?.[0];
   const at = `/p/${project}`;
   const views = [
+    ["Sources", `${at}/sources`],
     ["Surfaces", `${at}/surfaces`],
     ["Bench", bench ? `${at}/bench/${bench.id}` : `${at}/surfaces`],
     ["Materials", `${at}/materials`],

@@ -71,37 +71,23 @@ class Place:
     """The file that it is a copy, a smaller copy or a variant of."""
 
 
-class _Union:
-    """Sets that are joined (R. Tarjan, "Efficiency of a Good But Not Linear Set Union
-    Algorithm", 1975)."""
-
-    def __init__(self) -> None:
-        self._over: dict[str, str] = {}
-
-    def top(self, key: str) -> str:
-        over = self._over.setdefault(key, key)
-        while over != self._over.setdefault(over, over):
-            self._over[key] = self._over[over]
-            key, over = over, self._over[over]
-        return over
-
-    def join(self, a: str, b: str) -> None:
-        self._over[self.top(b)] = self.top(a)
-
-
 def grouped(items: list[Item]) -> dict[int, Place]:
     """Return where each file stands."""
     pictures = [i for i in items if i.width and i.role is not None]
     surfaces = [i for i in pictures if i.role is Role.COLOUR and not i.flat]
-    union = _Union()
     stems = Counter(i.name.stem for i in pictures if not i.name.backup)
+    # A file that shows what another shows belongs to that one's thing, whatever it is called.
+    best: dict[int, Item] = {}
     for one, other in _same_pictures(surfaces):
         a, b = sorted((one, other), key=lambda i: _rank(i, stems))
-        if a.name.stem != b.name.stem:
-            union.join(a.name.stem, b.name.stem)
+        if b.id not in best or _rank(a, stems) < _rank(best[b.id], stems):
+            best[b.id] = a
     things: dict[str, list[Item]] = defaultdict(list)
     for item in items:
-        things[union.top(item.name.stem)].append(item)
+        head = item
+        while head.id in best:
+            head = best[head.id]
+        things[head.name.stem].append(item)
     out: dict[int, Place] = {}
     for thing, members in things.items():
         out |= _placed(thing, members, stems)
@@ -119,15 +105,17 @@ def alike(a: Item, b: Item) -> tuple[bool, bool]:
     return drawing, drawing and float(np.abs(tones).mean()) <= SAME_TONES
 
 
-def _rank(item: Item, stems: Counter[str]) -> tuple[int, int, int, int, int, str]:
+def _rank(item: Item, stems: Counter[str]) -> tuple[int, int, int, int, int, int, str, int]:
     """Order copies: the one that a thing is named after comes first."""
     return (
         int(item.name.backup),
         int(item.use == "icon" or item.name.icon),
         int(bool(item.name.tier) and item.name.tier != "full"),
         -item.area,
+        int(bool(item.name.variant)),
         -stems[item.name.stem],
         item.path,
+        item.id,
     )
 
 
@@ -162,8 +150,8 @@ def _one(thing: str, item: Item, mains: dict[tuple[Role, str], list[Item]]) -> P
     for other in others:
         drawing, colours = alike(other, item)
         share = item.area / max(1, other.area)
-        tiered = item.role is not Role.COLOUR and item.flat and item.name.tier
-        if (drawing and colours) or (tiered and item.name.stem == other.name.stem):
+        tiered = share < 0.9 and _named_smaller(other, item)
+        if (drawing and colours) or tiered:
             if item.name.backup:
                 why = f"the picture of {other.path}; its name says that it is kept as a copy"
                 return Place(thing, Relation.BACKUP, why, other.id)
@@ -190,6 +178,20 @@ def _one(thing: str, item: Item, mains: dict[tuple[Role, str], list[Item]]) -> P
             words = item.name.variant or "plain"
             return Place(thing, Relation.VARIANT, f"its name says “{words}”", other.id)
     return Place(thing, Relation.MAP, f"the {title} of {thing}")
+
+
+def _named_smaller(whole: Item, item: Item) -> bool:
+    """Tell whether a name says that an item is a smaller copy, and its colours do not object.
+
+    In small copies fine drawing is lost, so that their hashes need not be near.
+    """
+    if not item.name.tier or (item.name.stem, item.name.variant) != (
+        whole.name.stem,
+        whole.name.variant,
+    ):
+        return False
+    tones = np.frombuffer(item.tones, np.uint8).astype(float) - np.frombuffer(whole.tones, np.uint8)
+    return float(np.abs(tones).mean()) <= SAME_TONES
 
 
 def _same_pictures(items: list[Item]) -> Iterable[tuple[Item, Item]]:

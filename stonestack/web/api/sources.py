@@ -10,7 +10,7 @@ from pydantic import BaseModel, RootModel
 from stonestack.services import sources
 from stonestack.services.sources import SourceView
 from stonestack.services.workspace import Workspace
-from stonestack.web.answers import model, models
+from stonestack.web.answers import model, models, unchanging
 from stonestack.web.api.projects import ProjectPath
 
 
@@ -24,6 +24,12 @@ class Upload(BaseModel):
     file: FileStorage
 
 
+class SourcePath(BaseModel):
+    """Names a source."""
+
+    source_id: str
+
+
 def register(app: OpenAPI, ws: Workspace) -> None:
     """Add the routes."""
 
@@ -35,3 +41,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def bring_source(path: ProjectPath, form: Upload) -> Response:
         name = form.file.filename or ""
         return model(sources.bring(ws, path.project_id, name, form.file.read()))
+
+    @app.get("/api/sources/<source_id>/picture.png")
+    def source_picture(path: SourcePath) -> Response:
+        return unchanging(sources.picture(ws, path.source_id), "image/png")

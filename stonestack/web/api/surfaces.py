@@ -9,9 +9,11 @@ from pydantic import BaseModel, Field, RootModel
 from stonestack.core.edits import Edit
 from stonestack.core.roles import Role
 from stonestack.core.surface import Stage
-from stonestack.services import deliveries, surfaces
+from stonestack.core.workfiles.passing import WorkKind
+from stonestack.services import deliveries, surfaces, working
 from stonestack.services.jobs import JobView
 from stonestack.services.surfaces import RevisionView, SurfaceSummary, SurfaceView
+from stonestack.services.working import WorkfileView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
 from stonestack.web.api.projects import ProjectPath
@@ -66,6 +68,30 @@ class PreviewKey(BaseModel):
     key: str | None
 
 
+class WorkfilePath(BaseModel):
+    """Names a working file."""
+
+    workfile_id: str
+
+
+class NewWorkfile(BaseModel):
+    """What is put out, and how."""
+
+    role: Role
+    stage: Stage = Stage.SIZE
+    kind: WorkKind = WorkKind.ORA
+
+
+class Mend(BaseModel):
+    """Which troubles to mend."""
+
+    codes: list[str]
+
+
+class WorkfileList(RootModel[list[WorkfileView]]):
+    """A surface's working files, newest first."""
+
+
 def register(app: OpenAPI, ws: Workspace) -> None:
     """Add the routes."""
 
@@ -110,3 +136,15 @@ def register(app: OpenAPI, ws: Workspace) -> None:
                 "Put in the game", lambda progress: deliveries.deliver(ws, delivery_id, progress)
             )
         )
+
+    @app.get("/api/surfaces/<surface_id>/workfiles", responses={200: WorkfileList})
+    def list_workfiles(path: SurfacePath) -> Response:
+        return models(list(working.listed(ws, path.surface_id)))
+
+    @app.post("/api/surfaces/<surface_id>/workfiles", responses={200: WorkfileView})
+    def put_out_workfile(path: SurfacePath, body: NewWorkfile) -> Response:
+        return model(working.put_out(ws, path.surface_id, body.role, body.stage, body.kind))
+
+    @app.post("/api/workfiles/<workfile_id>/mend", responses={200: WorkfileView})
+    def mend_workfile(path: WorkfilePath, body: Mend) -> Response:
+        return model(working.mend(ws, path.workfile_id, body.codes))

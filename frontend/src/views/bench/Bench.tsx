@@ -10,12 +10,14 @@ import { rememberSurface } from "@/app/Shell";
 import { Button } from "@/parts/Button";
 import { JobStrip } from "@/parts/JobStrip";
 import { ProblemNote } from "@/parts/ProblemNote";
+import { PutPlan } from "@/parts/PutPlan";
 import { useKeptJob } from "@/parts/useKeptJob";
 import { Controls } from "./Controls";
 import { CourseSheet } from "./CourseSheet";
 import { FlatPane } from "./FlatPane";
 import { LightPane } from "./LightPane";
 import { usePassing, type Passing } from "./passing";
+import { Workfiles } from "./Workfiles";
 
 /** One surface: two linked views above, the course sheet below, controls at the right. */
 export function Bench({ project, id }: { project: string; id: string }) {
@@ -43,6 +45,8 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const passing = usePassing(surface);
   const [job, setJob] = useKeptJob(surface.id);
   const [problem, setProblem] = useState<unknown>(null);
+  const [putting, setPutting] = useState(false);
+  const inGame = surface.document.maps.some((m) => m.place !== null);
 
   const change = useCallback(
     (next: Edit) => {
@@ -84,6 +88,9 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
       if (surface.redo) move(redo);
     },
     g: () => void deliver(),
+    p: () => {
+      if (inGame) setPutting(true);
+    },
   });
   if (!knowledge) return <div className="h-full bg-ground" aria-busy />;
   const shown: Stage = column === "output" ? "compress" : column;
@@ -135,6 +142,18 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
         >
           Redo
         </Button>
+        {inGame && (
+          <Button
+            look="line"
+            keyName="P"
+            hint="In the very form and place that the game has; a plan is shown first"
+            onClick={() => {
+              setPutting(true);
+            }}
+          >
+            Put back
+          </Button>
+        )}
         <Button look="solid" keyName="G" disabled={job !== null} hint="Builds, installs and shows the room" onClick={() => void deliver()}>
           Put in the game
         </Button>
@@ -166,8 +185,23 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             look={passing.look}
             drop={drop}
           />
+          <Workfiles surface={surface} role={role} stage={shown} />
         </aside>
       </div>
+      {putting && (
+        <PutPlan
+          name={`${surface.id}-${String(surface.revision)}`}
+          title={`Put ${surface.document.title} back into the game`}
+          plan={() => api.POST("/api/surfaces/{surface_id}/put-plan", { params: { path: { surface_id: surface.id } } })}
+          put={(ticked) =>
+            api.POST("/api/surfaces/{surface_id}/put", { params: { path: { surface_id: surface.id }, query: { ticked } } })
+          }
+          onClose={(done) => {
+            setPutting(false);
+            if (done) navigate(`/p/${project}/game`);
+          }}
+        />
+      )}
       <CourseSheet surface={surface} knowledge={knowledge} role={role} column={column} go={go} drop={drop} />
     </div>
   );

@@ -1,0 +1,134 @@
+import * as Dialog from "@radix-ui/react-dialog";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { got, type Schemas } from "@/api/client";
+import { gameChanged, type Plan } from "@/api/games";
+import { Button } from "./Button";
+import { bytes } from "./figures";
+import { JobStrip } from "./JobStrip";
+import { ProblemNote } from "./ProblemNote";
+import { Tick } from "./Tick";
+import { Verdict } from "./Verdict";
+
+interface Props {
+  /** Names what is put, so that its plan is fetched once. */
+  name: string;
+  title: string;
+  plan: () => Promise<{ data?: Plan }>;
+  put: (ticked: string) => Promise<{ data?: Schemas["JobView"] }>;
+  onClose: (done: boolean) => void;
+}
+
+/** What putting back would do, place by place, before anything is done. */
+export function PutPlan({ name, title, plan, put, onClose }: Props) {
+  const { data, error } = useQuery({ queryKey: ["put-plan", name], queryFn: () => got(plan()), staleTime: 0, gcTime: 0 });
+  const [chosen, setChosen] = useState<Record<number, boolean>>({});
+  const [job, setJob] = useState<string | null>(null);
+  const [problem, setProblem] = useState<unknown>(null);
+  const ticked = (data?.lines ?? []).filter((line) => chosen[line.entry_id] ?? (line.ticked && !line.problem));
+  const files = new Set(ticked.map((line) => line.file));
+  const start = async () => {
+    setProblem(null);
+    try {
+      setJob((await got(put(ticked.map((line) => line.entry_id).join(",")))).id);
+    } catch (failed) {
+      setProblem(failed);
+    }
+  };
+  return (
+    <Dialog.Root
+      open
+      onOpenChange={(open) => {
+        if (!open) onClose(false);
+      }}
+    >
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 bg-label/30" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-16 left-1/2 flex max-h-[82vh] w-[860px] -translate-x-1/2 flex-col rounded-sm border border-ink bg-lime"
+        >
+          <div className="flex items-baseline gap-3 border-b border-joint px-5 py-3">
+            <Dialog.Title className="text-title font-semibold">{title}</Dialog.Title>
+            <p className="text-ink-2">Nothing has been changed yet.</p>
+          </div>
+          <div className="min-h-40 flex-1 overflow-y-auto">
+            {error && <div className="p-5"><ProblemNote error={error} /></div>}
+            {!data && !error && <p role="status" className="p-5 text-ink-2">Making it in the form that the game has…</p>}
+            {data && (
+              <table className="w-full">
+                <thead>
+                  <tr className="head border-b border-mortar [&>th]:px-3 [&>th]:py-1.5">
+                    <th className="w-8" aria-label="Replace" />
+                    <th>Place in the game</th>
+                    <th>Why</th>
+                    <th className="text-right">Before</th>
+                    <th className="text-right">After</th>
+                    <th className="text-right">Made anew</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {data.lines.map((line) => (
+                    <tr key={line.entry_id} className="border-b border-mortar align-top [&>td]:px-3 [&>td]:py-1.5">
+                      <td>
+                        <Tick
+                          checked={ticked.includes(line)}
+                          onChange={(on) => {
+                            setChosen({ ...chosen, [line.entry_id]: on && !line.problem });
+                          }}
+                        >
+                          <span className="sr-only">Replace {line.path}</span>
+                        </Tick>
+                      </td>
+                      <td>
+                        <span className="figures break-all">{line.path}</span>
+                        <span className="block text-fine text-ink-2">{line.contract}</span>
+                        {line.problem && <Verdict finding={{ level: "fault", words: line.problem, fix: "" }} withFix />}
+                        {line.hidden && <Verdict finding={{ level: "look", words: line.hidden, fix: "" }} withFix />}
+                      </td>
+                      <td className="text-small">{line.copy_of ? line.why : "chosen"}</td>
+                      <td className="figures text-right">{bytes(line.before)}</td>
+                      <td className="figures text-right">{line.problem ? "" : bytes(line.after)}</td>
+                      <td className="figures text-right">{line.problem ? "" : `${(line.made_anew * 100).toFixed(line.made_anew < 0.1 ? 1 : 0)} %`}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            )}
+            {data && (
+              <p className="px-5 py-3 text-small text-ink-2">
+                {data.keeps.filter((k) => files.has(k.file)).length > 0 && "Into the safe first: "}
+                {data.keeps
+                  .filter((k) => files.has(k.file))
+                  .map((k) => `${k.file} (${k.already ? "kept already" : bytes(k.bytes)})`)
+                  .join(", ")}
+              </p>
+            )}
+          </div>
+          <div className="flex items-center gap-3 border-t border-joint px-5 py-3">
+            {problem !== null && <ProblemNote error={problem} />}
+            {job && (
+              <JobStrip
+                id={job}
+                onDone={() => {
+                  gameChanged();
+                  onClose(true);
+                }}
+                onClose={() => {
+                  setJob(null);
+                }}
+              />
+            )}
+            <span className="ml-auto" />
+            <Button look="bare" onClick={() => { onClose(false); }}>
+              Cancel
+            </Button>
+            <Button look="solid" disabled={ticked.length === 0 || job !== null} onClick={() => void start()}>
+              {ticked.length === 1 ? "Put back in 1 place" : `Put back in ${String(ticked.length)} places`}
+            </Button>
+          </div>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}

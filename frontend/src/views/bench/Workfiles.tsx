@@ -1,0 +1,109 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { api, got, type Role, type Schemas, type Stage, type SurfaceView } from "@/api/client";
+import { useKeys } from "@/app/keys";
+import { Button } from "@/parts/Button";
+import { ProblemNote } from "@/parts/ProblemNote";
+import { Verdict } from "@/parts/Verdict";
+
+type Kind = Schemas["WorkKind"];
+const KINDS: readonly (readonly [Kind, string])[] = [
+  ["ora", "OpenRaster, with layers"],
+  ["png", "PNG, 8 bits"],
+  ["png16", "PNG, 16 bits"],
+  ["tga", "TGA"],
+  ["tiff", "TIFF"],
+];
+const STATES: Record<string, Schemas["Finding"]> = {
+  out: { level: "look", words: "out, waiting for your editor to save", fix: "" },
+  back: { level: "good", words: "came back", fix: "" },
+  unread: { level: "fault", words: "cannot be read yet", fix: "" },
+};
+
+/** The way to an outside image editor and back: put out, watched, checked, mended. */
+export function Workfiles({ surface, role, stage }: { surface: SurfaceView; role: Role; stage: Stage }) {
+  const client = useQueryClient();
+  const [kind, setKind] = useState<Kind>("ora");
+  const [problem, setProblem] = useState<unknown>(null);
+  const params = { path: { surface_id: surface.id } };
+  const { data: files } = useQuery({
+    queryKey: ["workfiles", surface.id],
+    queryFn: () => got(api.GET("/api/surfaces/{surface_id}/workfiles", { params })),
+    // Saved files come in by themselves; the bench looks for them while any is out.
+    refetchInterval: (query) => (query.state.data?.length ? 700 : false),
+  });
+  const told = JSON.stringify(files?.map((f) => [f.id, f.state, f.revision]));
+  const before = useRef(told);
+  useEffect(() => {
+    if (before.current !== undefined && told !== before.current) {
+      void client.invalidateQueries({ queryKey: ["surface", surface.id] });
+      void client.invalidateQueries({ queryKey: ["surfaces"] });
+    }
+    before.current = told;
+  }, [told, client, surface.id]);
+  const at: Stage = stage === "compress" ? "size" : stage;
+  const putOut = async () => {
+    setProblem(null);
+    try {
+      await got(api.POST("/api/surfaces/{surface_id}/workfiles", { params, body: { role, stage: at, kind } }));
+      void client.invalidateQueries({ queryKey: ["workfiles", surface.id] });
+    } catch (failed) {
+      setProblem(failed);
+    }
+  };
+  const mend = async (id: string, code: string) => {
+    setProblem(null);
+    try {
+      await got(api.POST("/api/workfiles/{workfile_id}/mend", { params: { path: { workfile_id: id } }, body: { codes: [code] } }));
+      void client.invalidateQueries({ queryKey: ["workfiles", surface.id] });
+      void client.invalidateQueries({ queryKey: ["surface", surface.id] });
+    } catch (failed) {
+      setProblem(failed);
+    }
+  };
+  useKeys({ w: () => void putOut() });
+  return (
+    <section aria-label="Outside editor" className="mt-auto flex flex-col gap-1.5 border-t border-mortar pt-2.5 text-small">
+      <h3 className="font-semibold">Outside image editor</h3>
+      <div className="flex items-center gap-2">
+        <select
+          aria-label="Kind of working file"
+          value={kind}
+          className="h-7 min-w-0 flex-1 rounded-sm border border-joint bg-lime px-1"
+          onChange={(event) => {
+            const chosen = KINDS.find(([k]) => k === event.target.value);
+            if (chosen) setKind(chosen[0]);
+          }}
+        >
+          {KINDS.map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </select>
+        <Button keyName="W" hint="Save it in your editor, and the change comes back by itself" onClick={() => void putOut()}>
+          Put out
+        </Button>
+      </div>
+      {problem !== null && <ProblemNote error={problem} />}
+      <ul>
+        {files?.map((file) => (
+          <li key={file.id} className="border-t border-mortar py-1">
+            <span className="figures block break-all select-all">{file.path}</span>
+            <Verdict finding={STATES[file.state] ?? { level: "look", words: file.state, fix: "" }} />
+            {file.troubles.map((trouble) => (
+              <p key={trouble.code} className="flex items-center gap-2">
+                <Verdict finding={{ level: "look", words: trouble.words, fix: "" }} withFix />
+                {trouble.fix && (
+                  <Button look="bare" onClick={() => void mend(file.id, trouble.code)}>
+                    {trouble.fix}
+                  </Button>
+                )}
+              </p>
+            ))}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

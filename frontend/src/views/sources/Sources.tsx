@@ -1,0 +1,424 @@
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useLocation } from "wouter";
+import { api, got, type Schemas } from "@/api/client";
+import { gameChanged, oneFile, useEntries, useFacets, useGame, useOurs, type Entry, type Search } from "@/api/games";
+import { bring, queries, useSources } from "@/api/queries";
+import { BarActions } from "@/app/BarActions";
+import { useKeys } from "@/app/keys";
+import { Button } from "@/parts/Button";
+import { Choice } from "@/parts/Choice";
+import { Empty } from "@/parts/Empty";
+import { JobStrip } from "@/parts/JobStrip";
+import { ProblemNote } from "@/parts/ProblemNote";
+import { PutPlan } from "@/parts/PutPlan";
+import { useKeptJob } from "@/parts/useKeptJob";
+import { BroughtIn } from "./BroughtIn";
+import { Courses, inOrder, things } from "./Courses";
+import { ContactSheet, EntryList } from "./Lists";
+import { NamesForm } from "./NamesForm";
+import { Ours } from "./Ours";
+import { Preview } from "./Preview";
+
+type Layout = "courses" | "sheet" | "list";
+const NOTHING: Search = { words: "", role: "", kind: "", use: "", alpha: "", least: 0, sort: "thing", down: false };
+
+/** What lies in the game, and what was brought in: found, looked at, taken. */
+export function Sources({ project }: { project: string }) {
+  const { data: game, error } = useGame(project);
+  const [job, setJob] = useKeptJob(`catalogue-${project}`);
+  const [problem, setProblem] = useState<unknown>(null);
+  const asked = useRef("");
+  const read = useCallback(
+    async (id: string, thorough: boolean) => {
+      setProblem(null);
+      try {
+        const params = { path: { game_id: id } };
+        setJob((await got(api.POST("/api/games/{game_id}/catalogue", { params, body: { thorough } }))).id);
+      } catch (failed) {
+        setProblem(failed);
+      }
+    },
+    [setJob],
+  );
+  const id = game?.id;
+  useEffect(() => {
+    // A look at what has changed is cheap, so it is taken whenever the page opens.
+    if (id && asked.current !== id) {
+      asked.current = id;
+      void read(id, false);
+    }
+  }, [id, read]);
+  if (error) return <NoGame project={project} error={error} />;
+  if (!game) return <div className="h-full" aria-busy />;
+  return (
+    <>
+      <BarActions>
+        {job ? (
+          <JobStrip
+            id={job}
+            onDone={() => {
+              gameChanged();
+              setJob(null);
+            }}
+            onClose={() => {
+              setJob(null);
+            }}
+          />
+        ) : (
+          <>
+            <Button look="bare" hint="Only what has another size or time is read" onClick={() => void read(game.id, false)}>
+              Read the folder again
+            </Button>
+            <Button look="bare" hint="Every file is read again; no time stamp is trusted" onClick={() => void read(game.id, true)}>
+              Thoroughly
+            </Button>
+          </>
+        )}
+      </BarActions>
+      {problem !== null && <ProblemNote error={problem} onClose={() => { setProblem(null); }} />}
+      <Catalogue key={game.id} project={project} game={game} reading={job !== null} />
+    </>
+  );
+}
+
+function NoGame({ error }: { project: string; error: unknown }) {
+  return (
+    <div className="px-8">
+      <Empty title="No game folder">
+        <ProblemNote error={error} />
+      </Empty>
+    </div>
+  );
+}
+
+function Catalogue({ project, game, reading }: { project: string; game: Schemas["GameFolderView"]; reading: boolean }) {
+  const [search, setSearch] = useState<Search>(NOTHING);
+  const [where, setWhere] = useState<"game" | "brought">("game");
+  const [layout, setLayout] = useState<Layout>("courses");
+  const [panel, setPanel] = useState<"file" | "ours">("file");
+  const [selected, setSelected] = useState<Entry | null>(null);
+  const [marked, setMarked] = useState<ReadonlyMap<number, Entry>>(new Map());
+  const [alike, setAlike] = useState<{ name: string; entries: Entry[] } | null>(null);
+  const [liking, setLiking] = useState<{ id: string; name: string } | null>(null);
+  const [putting, setPutting] = useState<{ entry: Entry; file: File } | null>(null);
+  const [problem, setProblem] = useState<unknown>(null);
+  const [taking, setTaking] = useState(false);
+  const [, navigate] = useLocation();
+  const field = useRef<HTMLInputElement>(null);
+  const upload = useRef<HTMLInputElement>(null);
+  const body = useRef<HTMLDivElement>(null);
+  const { data: brought } = useSources(project);
+  const { data: facets } = useFacets(game.id);
+  const { data: ours } = useOurs(game.id);
+  const shown = layout === "courses" ? { ...search, sort: "thing" as const, down: false } : search;
+  const found = useEntries(game.id, shown);
+  const loaded = useMemo(() => found.data?.pages.flatMap((page) => page.entries) ?? [], [found.data]);
+  const entries = alike ? alike.entries : loaded;
+  const total = alike ? alike.entries.length : (found.data?.pages[0]?.total ?? 0);
+  const courses = useMemo(() => things(entries), [entries]);
+  const order = layout === "courses" ? inOrder(courses) : entries;
+  const current = order.find((e) => e.id === selected?.id) ?? selected ?? order[0] ?? null;
+
+  const select = (entry: Entry, marking: boolean) => {
+    setSelected(entry);
+    setPanel("file");
+    if (marking) mark(entry);
+  };
+  const mark = (entry: Entry) => {
+    const next = new Map(marked);
+    if (!next.delete(entry.id)) next.set(entry.id, entry);
+    setMarked(next);
+  };
+  const step = (by: number) => {
+    const at = order.findIndex((e) => e.id === current?.id);
+    const next = order[Math.min(order.length - 1, Math.max(0, at + by))];
+    if (!next) return;
+    setSelected(next);
+    setPanel("file");
+    requestAnimationFrame(() => {
+      body.current?.querySelector(`[data-entry="${String(next.id)}"]`)?.scrollIntoView({ block: "nearest" });
+    });
+  };
+  const across = layout === "sheet" ? Math.max(1, Math.floor((body.current?.clientWidth ?? 800) / 122)) : 1;
+
+  const like = async (file: File) => {
+    setProblem(null);
+    try {
+      const params = { path: { game_id: game.id } };
+      const started = await got(api.POST("/api/games/{game_id}/like", { params, ...oneFile(file) }));
+      setLiking({ id: started.id, name: file.name });
+    } catch (failed) {
+      setProblem(failed);
+    }
+  };
+  const take = async () => {
+    const chosen = marked.size > 0 ? [...marked.keys()] : current ? [current.id] : [];
+    if (chosen.length === 0 || taking) return;
+    setProblem(null);
+    setTaking(true);
+    try {
+      const params = { path: { project_id: project, game_id: game.id } };
+      const begun = await got(api.POST("/api/projects/{project_id}/take/{game_id}", { params, body: { entries: chosen } }));
+      void queries.invalidateQueries({ queryKey: ["surfaces", project] });
+      void queries.invalidateQueries({ queryKey: ["sources", project] });
+      setMarked(new Map());
+      const first = begun[0];
+      if (first) navigate(`/p/${project}/bench/${first.id}?map=colour&stage=source`);
+    } catch (failed) {
+      setProblem(failed);
+    } finally {
+      setTaking(false);
+    }
+  };
+  const showOurs = async (on: boolean) => {
+    setProblem(null);
+    try {
+      await got(api.POST("/api/games/{game_id}/shown", { params: { path: { game_id: game.id } }, body: { ours: on } }));
+      gameChanged();
+    } catch (failed) {
+      setProblem(failed);
+    }
+  };
+  const standing = ours?.placed ?? [];
+  const originals = standing.length > 0 && standing.every((p) => p.state === "original");
+  useKeys({
+    "/": () => field.current?.focus(),
+    t: () => void take(),
+    x: () => { if (current) mark(current); },
+    p: () => upload.current?.click(),
+    o: () => { if (standing.length > 0) void showOurs(originals); },
+    ArrowDown: () => { step(across); },
+    ArrowUp: () => { step(-across); },
+    ArrowRight: () => { step(1); },
+    ArrowLeft: () => { step(-1); },
+  });
+  const set = (changes: Partial<Search>) => {
+    setAlike(null);
+    setSearch({ ...search, ...changes });
+  };
+  const belonging = current ? new Set(entries.filter((e) => e.thing === current.thing && e.relation === "map" && e.role !== "").map((e) => e.role)).size : 0;
+  const takeWords = marked.size > 0 ? `Take ${String(marked.size)} marked` : belonging > 1 && current?.use !== "icon" ? `Take with its ${belonging === 2 ? "other map" : `${String(belonging - 1)} maps`}` : "Take it";
+  return (
+    <div
+      className="flex h-full flex-col"
+      onDragOver={(event) => { event.preventDefault(); }}
+      onDrop={(event) => {
+        event.preventDefault();
+        const file = event.dataTransfer.files[0];
+        if (!file) return;
+        if (where === "game") void like(file);
+        else void bring(project, file).catch(setProblem);
+      }}
+    >
+      <div className="flex h-12 shrink-0 items-center gap-3 border-b border-joint px-3.5">
+        <input
+          ref={field}
+          type="search"
+          value={search.words}
+          aria-label="Find in the game"
+          placeholder="Find by any name, code or known"
+          className="h-9 w-[330px] border-b-2 border-ink bg-transparent text-[17px] outline-offset-4 placeholder:text-ink-2"
+          onChange={(event) => { set({ words: event.target.value }); }}
+          onKeyDown={(event) => {
+            if (event.key === "ArrowDown" || event.key === "Escape" || event.key === "Enter") {
+              event.preventDefault();
+              field.current?.blur();
+            }
+          }}
+        />
+        <Choice
+          label="Where"
+          value={where}
+          options={[["game", `In the game ${String(game.entries)}`], ["brought", `Brought in ${String(brought?.length ?? 0)}`]] as const}
+          onChoose={setWhere}
+        />
+        <Filter label="Role" any="Any role" value={search.role} options={Object.keys(facets?.roles ?? {})} onChoose={(role) => { set({ role }); }} />
+        <Filter label="Kind" any="Any kind" value={search.kind} options={Object.keys(facets?.kinds ?? {})} onChoose={(kind) => { set({ kind }); }} />
+        <Filter label="Use" any="Surface or icon" value={search.use} options={["surface", "icon", "unknown"]} onChoose={(use) => { set({ use }); }} />
+        <Filter label="Alpha" any="Any alpha" value={search.alpha} options={["none", "opaque", "used"]} onChoose={(alpha) => { set({ alpha }); }} />
+        <Filter label="Size" any="Any size" value={search.least ? String(search.least) : ""} options={["64", "128", "256", "512", "1024"]} words={(v) => `${v} and more`} onChoose={(v) => { set({ least: Number(v) || 0 }); }} />
+        <span className="ml-auto" />
+        <NamesForm game={game.id} />
+      </div>
+      {(alike ?? liking) && (
+        <div className="flex items-center gap-3 border-b border-joint bg-verdigris-wash px-3.5 py-1.5 text-small">
+          {liking ? (
+            <JobStrip
+              id={liking.id}
+              onDone={(done) => {
+                setAlike({ name: liking.name, entries: (done.result?.["entries"] ?? []) as Entry[] });
+                setSelected(null);
+                setLayout("sheet");
+                setLiking(null);
+              }}
+              onClose={() => { setLiking(null); }}
+            />
+          ) : (
+            <span>{alike?.entries.length ? `${String(alike.entries.length)} look like ${alike.name}, the likest first` : `Nothing looks like ${alike?.name ?? "it"}`}</span>
+          )}
+          {alike && <Button look="bare" onClick={() => { setAlike(null); }}>Show all again</Button>}
+        </div>
+      )}
+      {problem !== null && <ProblemNote error={problem} onClose={() => { setProblem(null); }} />}
+      <div className="flex min-h-0 flex-1">
+        <div className="flex min-w-0 flex-1 flex-col border-r border-joint">
+          <div ref={body} className="min-h-0 flex-1 overflow-y-auto">
+            {where === "brought" && <BroughtIn project={project} />}
+            {where === "game" && found.error && <div className="p-4"><ProblemNote error={found.error} /></div>}
+            {where === "game" && total === 0 && !found.isPending && (
+              <div className="px-8">
+                <Empty title={reading ? "Reading the game folder" : "Nothing found"}>
+                  {reading ? "Files show here as soon as they are read." : "Try fewer letters, or another name. Words may stand in any order."}
+                </Empty>
+              </div>
+            )}
+            {where === "game" && total > 0 && layout === "courses" && (
+              <Courses game={game.id} things={courses} selected={current?.id ?? null} marked={new Set(marked.keys())} onSelect={select} />
+            )}
+            {where === "game" && layout === "sheet" && (
+              <ContactSheet game={game.id} entries={entries} selected={current?.id ?? null} marked={new Set(marked.keys())} onSelect={select} />
+            )}
+            {where === "game" && total > 0 && layout === "list" && (
+              <EntryList
+                game={game.id}
+                entries={entries}
+                selected={current?.id ?? null}
+                marked={new Set(marked.keys())}
+                onSelect={select}
+                sort={search.sort}
+                down={search.down}
+                onSort={(sort) => { set({ sort, down: search.sort === sort && !search.down }); }}
+              />
+            )}
+            {where === "game" && !alike && found.hasNextPage && <More onSeen={() => void found.fetchNextPage()} />}
+          </div>
+          <div className="flex h-8 shrink-0 items-center gap-4 border-t border-joint px-3 text-small text-ink-2">
+            <span>{total} files{layout === "courses" ? `, ${String(courses.length)} things` : ""}</span>
+            <span className="figures">
+              {game.loose} loose, {game.containers} containers, version {game.version || "unknown"}
+            </span>
+            {game.left_out.length > 0 && (
+              <span title={game.left_out.map((x) => `${x.path} ${x.why}`).join("\n")}>{game.left_out.length} left out</span>
+            )}
+            <span className="ml-auto" />
+            <Choice label="Layout" value={layout} options={[["courses", "Courses"], ["sheet", "Contact sheet"], ["list", "List"]] as const} onChoose={setLayout} />
+          </div>
+        </div>
+        <aside className="flex w-[392px] shrink-0 flex-col max-xl:w-[330px]" aria-label="Preview">
+          <div className="flex h-8 shrink-0 items-center gap-3 border-b border-joint px-3">
+            <Choice
+              label="Panel"
+              value={panel}
+              options={[["file", "This file"], ["ours", `Ours in the game ${String(standing.length)}`]] as const}
+              onChoose={setPanel}
+            />
+            {standing.length > 0 && (
+              <Button look="bare" keyName="O" hint="Switches all places at once" onClick={() => void showOurs(originals)}>
+                {originals ? "Show ours" : "Show originals"}
+              </Button>
+            )}
+          </div>
+          <div className="min-h-0 flex-1">
+            {panel === "ours" && (
+              <Ours
+                game={game.id}
+                onFind={(path) => {
+                  setSelected(null);
+                  set({ words: path });
+                  setPanel("file");
+                }}
+              />
+            )}
+            {panel === "file" && current && (
+              <Preview
+                game={game.id}
+                entry={current}
+                onGo={(entry) => { select(entry, false); }}
+                actions={
+                  <>
+                    <Button look="solid" keyName="T" disabled={taking || (marked.size === 0 && current.role === "")} hint="Begins a surface in the form that the game has" onClick={() => void take()}>
+                      {takeWords}
+                    </Button>
+                    <Button look="line" keyName="P" disabled={current.role === ""} hint="Any picture; it is made in this file's form" onClick={() => upload.current?.click()}>
+                      Replace it
+                    </Button>
+                    <Button look="bare" keyName="X" onClick={() => { mark(current); }}>
+                      {marked.has(current.id) ? "Unmark" : "Mark"}
+                    </Button>
+                  </>
+                }
+              />
+            )}
+          </div>
+        </aside>
+      </div>
+      <input
+        ref={upload}
+        type="file"
+        className="hidden"
+        aria-label="Picture for this place"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          if (file && current) setPutting({ entry: current, file });
+          event.target.value = "";
+        }}
+      />
+      {putting && (
+        <PutPlan
+          name={`${String(putting.entry.id)}-${putting.file.name}-${String(putting.file.lastModified)}`}
+          title={`Put ${putting.file.name} in the place of ${putting.entry.name}`}
+          plan={() =>
+            api.POST("/api/games/{game_id}/entries/{entry_id}/plan", {
+              params: { path: { game_id: game.id, entry_id: putting.entry.id } },
+              ...oneFile(putting.file),
+            })
+          }
+          put={(ticked) =>
+            api.POST("/api/games/{game_id}/entries/{entry_id}/put", {
+              params: { path: { game_id: game.id, entry_id: putting.entry.id }, query: { ticked } },
+              ...oneFile(putting.file),
+            })
+          }
+          onClose={(done) => {
+            setPutting(null);
+            if (done) setPanel("ours");
+          }}
+        />
+      )}
+    </div>
+  );
+}
+
+function Filter({ label, any, value, options, words, onChoose }: { label: string; any: string; value: string; options: string[]; words?: (value: string) => string; onChoose: (value: string) => void }) {
+  return (
+    <select
+      aria-label={label}
+      value={value}
+      className={`h-6 w-[92px] rounded-sm border border-transparent bg-transparent text-small hover:border-joint ${value ? "border-ink font-medium" : "text-ink-2"}`}
+      onChange={(event) => { onChoose(event.target.value); }}
+    >
+      <option value="">{any}</option>
+      {options.map((option) => (
+        <option key={option} value={option}>{words ? words(option) : option}</option>
+      ))}
+    </select>
+  );
+}
+
+/** Fetches the next part of a long list as soon as its end comes into sight. */
+function More({ onSeen }: { onSeen: () => void }) {
+  const end = useRef<HTMLDivElement>(null);
+  const seen = useRef(onSeen);
+  useEffect(() => {
+    seen.current = onSeen;
+  });
+  useEffect(() => {
+    if (!end.current) return;
+    const watcher = new IntersectionObserver((hits) => {
+      if (hits.some((hit) => hit.isIntersecting)) seen.current();
+    });
+    watcher.observe(end.current);
+    return () => { watcher.disconnect(); };
+  }, []);
+  return <div ref={end} role="status" className="p-4 text-center text-small text-ink-2">More…</div>;
+}

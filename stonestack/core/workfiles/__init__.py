@@ -1,0 +1,1 @@
+"""Pictures on their way to an outside image editor and back."""

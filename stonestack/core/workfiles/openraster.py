@@ -1,0 +1,144 @@
+"""OpenRaster: a picture with layers that many image editors open.
+
+Source: OpenRaster 0.0.6 baseline: a ZIP with ``mimetype`` first and stored, ``stack.xml``, layers
+as PNG below ``data/``, ``mergedimage.png`` and ``Thumbnails/thumbnail.png``.
+"""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from dataclasses import dataclass
+from xml.etree import ElementTree
+
+import numpy as np
+from PIL import Image
+
+from stonestack.core.errors import BadFile
+from stonestack.core.image import Bytes
+
+MIME = b"image/openraster"
+PICTURE, ORIGINAL, GUIDES = "Picture", "Original", "Guides, not part of the picture"
+_MOST_LAYERS = 200
+
+
+@dataclass(frozen=True)
+class Layer:
+    """One layer.
+
+    Parameters
+    ----------
+    name : str
+    texels : ndarray, uint8, shape (height, width, 4)
+        Of the whole canvas.
+    visible : bool
+    opacity : float
+        0..1.
+    """
+
+    name: str
+    texels: Bytes
+    visible: bool = True
+    opacity: float = 1.0
+
+
+def told(data: bytes) -> bool:
+    """Tell an OpenRaster file by its first bytes."""
+    return data[:4] == b"PK\x03\x04" and data[30:38] == b"mimetype" and MIME in data[38:70]
+
+
+def write(layers: list[Layer]) -> bytes:
+    """Store layers, the topmost first."""
+    height, width = layers[0].texels.shape[:2]
+    image = ElementTree.Element("image", w=str(width), h=str(height), version="0.0.6")
+    stack = ElementTree.SubElement(image, "stack")
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as file:
+        file.writestr(zipfile.ZipInfo("mimetype"), MIME)
+        for number, layer in enumerate(layers):
+            place = f"data/layer{number}.png"
+            file.writestr(zipfile.ZipInfo(place), _png(layer.texels))
+            said = {
+                "name": layer.name,
+                "src": place,
+                "x": "0",
+                "y": "0",
+                "opacity": f"{layer.opacity:g}",
+                "visibility": "visible" if layer.visible else "hidden",
+                "composite-op": "svg:src-over",
+            }
+            ElementTree.SubElement(stack, "layer", said)
+        merged = flattened(layers)
+        text = ElementTree.tostring(image, encoding="utf-8", xml_declaration=True)
+        file.writestr(zipfile.ZipInfo("stack.xml"), text)
+        file.writestr(zipfile.ZipInfo("mergedimage.png"), _png(merged))
+        step = max(1, max(width, height) // 256)
+        thumb = np.ascontiguousarray(merged[::step, ::step][:256, :256])
+        file.writestr(zipfile.ZipInfo("Thumbnails/thumbnail.png"), _png(thumb))
+    return buffer.getvalue()
+
+
+def read(data: bytes) -> list[Layer]:
+    """Read layers, the topmost first.
+
+    Raises
+    ------
+    BadFile
+        If the file is damaged, or asks for more than a plain stack of layers.
+    """
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as file:
+            text = file.read("stack.xml")
+            if b"<!DOCTYPE" in text or b"<!ENTITY" in text:
+                raise _damaged()
+            image = ElementTree.fromstring(text)
+            size = (int(image.get("w", "0")), int(image.get("h", "0")))
+            if not (0 < size[0] <= 16384 and 0 < size[1] <= 16384):
+                raise _damaged()
+            nodes = list(image.iter("layer"))[:_MOST_LAYERS]
+            return [_layer(file, node, size) for node in nodes]
+    except (zipfile.BadZipFile, KeyError, ValueError, OSError, ElementTree.ParseError) as error:
+        raise _damaged() from error
+
+
+def flattened(layers: list[Layer]) -> Bytes:
+    """Lay visible layers over each other, as an editor shows them (in stored sRGB)."""
+    height, width = layers[0].texels.shape[:2]
+    out = np.zeros((height, width, 4), np.float32)
+    for layer in reversed(layers):
+        if not layer.visible:
+            continue
+        over = layer.texels.astype(np.float32) / np.float32(255)
+        alpha = over[..., 3:] * np.float32(layer.opacity)
+        below = out[..., 3:] * (1 - alpha)
+        whole = alpha + below
+        safe = np.where(whole > 0, whole, 1)
+        out[..., :3] = (over[..., :3] * alpha + out[..., :3] * below) / safe
+        out[..., 3:] = whole
+    return np.asarray(np.rint(out * np.float32(255)), dtype=np.uint8)
+
+
+def _layer(file: zipfile.ZipFile, node: ElementTree.Element, size: tuple[int, int]) -> Layer:
+    with Image.open(io.BytesIO(file.read(node.get("src", ""))), formats=["PNG"]) as image:
+        whole = Image.new("RGBA", size, (0, 0, 0, 0))
+        whole.paste(image.convert("RGBA"), (int(node.get("x", "0")), int(node.get("y", "0"))))
+    return Layer(
+        name=node.get("name", ""),
+        texels=np.asarray(whole),
+        visible=node.get("visibility", "visible") == "visible",
+        opacity=min(1.0, max(0.0, float(node.get("opacity", "1")))),
+    )
+
+
+def _png(texels: Bytes) -> bytes:
+    buffer = io.BytesIO()
+    Image.fromarray(np.ascontiguousarray(texels)).save(buffer, "PNG", compress_level=1)
+    return buffer.getvalue()
+
+
+def _damaged() -> BadFile:
+    return BadFile(
+        "openraster-damaged",
+        "The OpenRaster file is damaged or not whole.",
+        "Save it again in the image editor.",
+    )

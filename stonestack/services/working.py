@@ -1,0 +1,203 @@
+"""Working files: put out for an outside image editor, watched, and taken back in."""
+
+from __future__ import annotations
+
+import json
+import threading
+from pathlib import Path
+
+from pydantic import BaseModel
+from sqlmodel import col, select
+
+from stonestack.core import edits
+from stonestack.core.catalogue.names import folded
+from stonestack.core.errors import BadRequest, StoneError
+from stonestack.core.naming import code_name
+from stonestack.core.roles import ROLES, Role
+from stonestack.core.surface import Returned, Stage, plan
+from stonestack.core.workfiles.passing import EXTENSIONS, Trouble, WorkKind, incoming, outgoing
+from stonestack.services import projects, sources, surfaces
+from stonestack.services.workspace import Workspace, must
+from stonestack.store.files import sha256, write_atomically
+from stonestack.store.tables import SurfaceRow, WorkfileRow
+
+_taking = threading.Lock()
+"""Files are taken in one at a time: a save and a look may come together."""
+
+STAGES = (Stage.SOURCE, Stage.STEPS, Stage.SIZE)
+
+
+class WorkfileView(BaseModel):
+    """A working file as the screen sees it."""
+
+    id: str
+    role: Role
+    stage: Stage
+    kind: WorkKind
+    path: str
+    name: str
+    state: str
+    revision: str
+    troubles: list[Trouble]
+
+
+def put_out(
+    ws: Workspace, surface_id: str, role: Role, stage: Stage, kind: WorkKind
+) -> WorkfileView:
+    """Put a map out at a stage.
+
+    Raises
+    ------
+    BadRequest
+        If the map has nothing at that stage yet.
+    """
+    if stage not in STAGES:
+        raise BadRequest(
+            "not-this-stage",
+            "Compressed texels are not for painting.",
+            "Put the map out at its source, its steps or its size.",
+        )
+    with ws.session() as session:
+        row = must(session, SurfaceRow, surface_id, "surface")
+        document = surfaces.current_document(session, row)
+        project = projects.get(ws, row.project_id)
+    node = plan(document, role, stage)
+    if node is None:
+        raise BadRequest(
+            "nothing-there", f"{ROLES[role].title} has no source yet.", "Bring a picture in first."
+        )
+    ws.renderer.announce([node])
+    picture = ws.renderer.picture(node)
+    begin = plan(document, role, Stage.SOURCE)
+    original = ws.renderer.picture(begin) if begin is not None and begin.key != node.key else None
+    data, plain = outgoing(picture, kind, original)
+    folder = ws.data.working / code_name(project.title)
+    suffix = "" if stage is Stage.SIZE else f"_{stage}"
+    name = f"{document.name}{ROLES[role].suffix}{suffix}"
+    with ws.session() as session:
+        others = session.exec(select(WorkfileRow).where(WorkfileRow.surface_id != surface_id)).all()
+    taken = {folded(o.path) for o in others}
+    place = folder / f"{name}{EXTENSIONS[kind]}"
+    number = 2
+    while folded(str(place)) in taken:
+        place = folder / f"{name}~{number}{EXTENSIONS[kind]}"
+        number += 1
+    with _taking:
+        write_atomically(place, data)
+        with ws.session() as session:
+            held = session.exec(
+                select(WorkfileRow).where(WorkfileRow.path == str(place))
+            ).first() or WorkfileRow(
+                surface_id=surface_id,
+                role=role,
+                stage=stage,
+                path=str(place),
+                kind=kind,
+                sent="",
+                seen="",
+                state="",
+                width=0,
+                height=0,
+                alpha=False,
+            )
+            held.kind, held.sent, held.seen = kind, ws.files.keep(plain), sha256(data)
+            held.state, held.findings = "out", "[]"
+            held.width, held.height, held.alpha = picture.width, picture.height, picture.alpha
+            session.add(held)
+            session.flush()
+            return _view(held)
+
+
+def listed(ws: Workspace, surface_id: str) -> list[WorkfileView]:
+    """Return a surface's working files, newest first."""
+    with ws.session() as session:
+        rows = session.exec(
+            select(WorkfileRow)
+            .where(WorkfileRow.surface_id == surface_id)
+            .order_by(col(WorkfileRow.created).desc())
+        ).all()
+        return [_view(row) for row in rows]
+
+
+def look(ws: Workspace) -> list[str]:
+    """Take in every working file that has changed; return the ids of those that came in."""
+    with ws.session() as session:
+        ids = [row.id for row in session.exec(select(WorkfileRow))]
+    return [i for i in ids if _look_at(ws, i)]
+
+
+def mend(ws: Workspace, workfile_id: str, codes: list[str]) -> WorkfileView:
+    """Take a working file in again with some of its troubles mended."""
+    with ws.session() as session:
+        row = must(session, WorkfileRow, workfile_id, "working file")
+    data = Path(row.path).read_bytes()
+    with _taking:
+        return _take_in(ws, row.id, data, set(codes))
+
+
+def _look_at(ws: Workspace, workfile_id: str) -> bool:
+    with _taking:
+        with ws.session() as session:
+            row = session.get(WorkfileRow, workfile_id)
+        if row is None:
+            return False
+        path = Path(row.path)
+        try:
+            data = path.read_bytes()
+        except OSError:
+            return False
+        if sha256(data) == row.seen:
+            return False
+        try:
+            _take_in(ws, row.id, data, set())
+        except StoneError as error:
+            # The editor may still be writing; the next save is looked at again.
+            trouble = Trouble(code=error.code, words=f"{error.message} {error.fix}")
+            _note(ws, row.id, sha256(data), "unread", [trouble])
+            return False
+    return True
+
+
+def _take_in(ws: Workspace, workfile_id: str, data: bytes, fixes: set[str]) -> WorkfileView:
+    with ws.session() as session:
+        row = must(session, WorkfileRow, workfile_id, "working file")
+        surface = must(session, SurfaceRow, row.surface_id, "surface")
+    name = Path(row.path).name
+    back = incoming(name, data, ws.files.read(row.sent), row.alpha, fixes)
+    digest = sha256(back.png)
+    if digest != row.sent or fixes:
+        returned = Returned(stage=Stage(row.stage), sha256=digest, sent=row.sent, name=name)
+        origin = None
+        ws.files.keep(back.png)
+        if row.stage == Stage.SOURCE:
+            brought = sources.bring(ws, surface.project_id, f"{Path(name).stem}.png", back.png)
+            origin = brought.origin
+        change = edits.ReturnFile(role=Role(row.role), returned=returned, origin=origin)
+        now = surfaces.get(ws, row.surface_id)
+        surfaces.edit(ws, row.surface_id, now.revision, change)
+    return _note(ws, row.id, sha256(data), "back", back.troubles)
+
+
+def _note(
+    ws: Workspace, workfile_id: str, seen: str, state: str, troubles: list[Trouble]
+) -> WorkfileView:
+    with ws.session() as session:
+        row = must(session, WorkfileRow, workfile_id, "working file")
+        row.seen, row.state = seen, state
+        row.findings = json.dumps([t.model_dump() for t in troubles])
+        session.add(row)
+        return _view(row)
+
+
+def _view(row: WorkfileRow) -> WorkfileView:
+    return WorkfileView(
+        id=row.id,
+        role=Role(row.role),
+        stage=Stage(row.stage),
+        kind=WorkKind(row.kind),
+        path=row.path,
+        name=Path(row.path).name,
+        state=row.state,
+        revision=row.seen[:12],
+        troubles=[Trouble.model_validate(t) for t in json.loads(row.findings)],
+    )
