@@ -436,14 +436,14 @@ def _by_parts(
     scores: list[tuple[int, int]] = []
     for done, (digest, entry_id) in enumerate(contents.items()):
         progress.at(done / len(contents), f"Comparing {done} of {len(contents)} pictures")
-        kept = ws.cache.read(digest, "local")
+        kept = ws.cache.read(digest, "features")
         if kept is None:
             try:
                 texels = picture_bytes(content(ws, game_id, entry_id), local.LONGEST)
             except StoneError:
                 continue
             kept = local.features(texels).stored()
-            ws.cache.write(digest, "local", kept)
+            ws.cache.write(digest, "features", kept)
         agreed = local.agreement(wanted, local.Features.read(kept))
         if agreed >= local.ENOUGH:
             scores.append((entry_id, agreed))

@@ -40,6 +40,8 @@ class PlanLine(BaseModel):
         Bytes of the file or entry.
     made_anew : float
         Share of blocks or texels that differ from the original, 0..1.
+    same : bool
+        Whether the place holds exactly this already, so that nothing has to be done.
     hidden : str
         Which other file may be read by the game instead, or empty.
     """
@@ -56,6 +58,7 @@ class PlanLine(BaseModel):
     made_anew: float
     problem: str
     hidden: str = ""
+    same: bool = False
 
 
 class KeepLine(BaseModel):
@@ -77,7 +80,8 @@ class Plan(BaseModel):
     def ready(self) -> bool:
         """Whether anything would be replaced and nothing of it is refused."""
         ticked = [line for line in self.lines if line.ticked]
-        return bool(ticked) and not any(line.problem for line in ticked)
+        wanted = ticked or any(line.same for line in self.lines)
+        return bool(wanted) and not any(line.problem for line in ticked)
 
 
 class Put(BaseModel):
@@ -296,6 +300,7 @@ def _line(
     """Make the content of one place, and say what it takes."""
     try:
         original = original_bytes(ws, root, entry, line.file)
+        current = keeping.current_bytes(root, line.file, chain_of(entry.chain))
         contract = contract_of(original)
         space = ROLES[Role(entry.role)].space if entry.role else Space.LINEAR
         result = made(original, replacement.picture(space))
@@ -305,8 +310,11 @@ def _line(
     except StoneError as error:
         return line.model_copy(update={"problem": f"{error.message} {error.fix}"})
     contents[line.entry_id] = result.data
+    same = result.data == current
     return line.model_copy(
         update={
+            "same": same,
+            "ticked": line.ticked and not same,
             "contract": contract.line,
             "before": len(original),
             "after": len(result.data),
@@ -336,6 +344,8 @@ def put(
     for line in chosen:
         if line.problem:
             raise BadRequest("cannot-put", f"{line.path}: {line.problem}", "Leave this one out.")
+    if not chosen and any(line.same for line in work.lines):
+        return Put(paths=[], files=[])
     if not chosen:
         raise BadRequest("nothing-ticked", "No place is ticked.", "Tick at least one place.")
     places = {line.entry_id: contents[line.entry_id] for line in chosen}

@@ -1833,6 +1833,8 @@ export interface components {
          *         Bytes of the file or entry.
          *     made_anew : float
          *         Share of blocks or texels that differ from the original, 0..1.
+         *     same : bool
+         *         Whether the place holds exactly this already, so that nothing has to be done.
          *     hidden : str
          *         Which other file may be read by the game instead, or empty.
          */
@@ -1860,6 +1862,11 @@ export interface components {
             path: string;
             /** Problem */
             problem: string;
+            /**
+             * Same
+             * @default false
+             */
+            same: boolean;
             /** Ticked */
             ticked: boolean;
             /** Why */

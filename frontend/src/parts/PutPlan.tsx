@@ -86,7 +86,7 @@ export function PutPlan({ name, title, plan, put, onClose }: Props) {
                         {line.problem && <Verdict finding={{ level: "fault", words: line.problem, fix: "" }} withFix />}
                         {line.hidden && <Verdict finding={{ level: "look", words: line.hidden, fix: "" }} withFix />}
                       </td>
-                      <td className="text-small">{line.copy_of ? line.why : "chosen"}</td>
+                      <td className="text-small">{line.same ? "holds this already" : line.copy_of ? line.why : "chosen"}</td>
                       <td className="figures text-right">{bytes(line.before)}</td>
                       <td className="figures text-right">{line.problem ? "" : bytes(line.after)}</td>
                       <td className="figures text-right">{line.problem ? "" : `${(line.made_anew * 100).toFixed(line.made_anew < 0.1 ? 1 : 0)} %`}</td>

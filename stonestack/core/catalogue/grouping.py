@@ -105,16 +105,16 @@ def alike(a: Item, b: Item) -> tuple[bool, bool]:
     return drawing, drawing and float(np.abs(tones).mean()) <= SAME_TONES
 
 
-def _rank(item: Item, stems: Counter[str]) -> tuple[int, int, int, int, int, int, str, int]:
+def _rank(item: Item, stems: Counter[str]) -> tuple[int, ...]:
     """Order copies: the one that a thing is named after comes first."""
     return (
         int(item.name.backup),
         int(item.use == "icon" or item.name.icon),
         int(bool(item.name.tier) and item.name.tier != "full"),
+        int(item.name.role is None),
         -item.area,
         int(bool(item.name.variant)),
         -stems[item.name.stem],
-        item.path,
         item.id,
     )
 

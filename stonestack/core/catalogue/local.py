@@ -1,8 +1,10 @@
 """Find a part of a picture by local features.
 
-Corners with binary descriptors (E. Rublee et al., "ORB: An Efficient Alternative to SIFT or
-SURF", ICCV 2011), matched both ways, and kept where one turn, scale and shift explains them
-(M. Fischler and R. Bolles, "Random Sample Consensus", 1981).
+Scale-invariant features (D. Lowe, "Distinctive Image Features from Scale-Invariant Keypoints",
+IJCV 2004), compared by the Hellinger kernel (R. Arandjelović and A. Zisserman, "Three Things
+Everyone Should Know to Improve Object Retrieval", CVPR 2012), matched both ways, and kept where
+one turn, scale and shift explains them (M. Fischler and R. Bolles, "Random Sample Consensus",
+1981).
 """
 
 from __future__ import annotations
@@ -17,10 +19,14 @@ from stonestack.core.image import Bytes
 
 LONGEST = 512
 """Longest side at which features are looked for."""
-_MOST = 400
-_ASKED = 900
-_NEAR = 60
-ENOUGH = 9
+_LEAST_SIDE = 256
+_MOST = 300
+_ASKED = 800
+_SCALE = 512
+"""Marks are stored in bytes; their unit length is this."""
+_NEAR = 0.55 * _SCALE
+_SIZE = 128
+ENOUGH = 8
 """Matches that agree on one place, below which they may be chance."""
 
 
@@ -31,7 +37,7 @@ class Features:
     Parameters
     ----------
     points : ndarray, float32, shape (count, 2)
-    marks : ndarray, uint8, shape (count, 32)
+    marks : ndarray, uint8, shape (count, 128)
     """
 
     points: NDArray[np.float32]
@@ -44,9 +50,9 @@ class Features:
     @staticmethod
     def read(data: bytes) -> Features:
         """Read features from :meth:`stored`."""
-        count = len(data) // 40
+        count = len(data) // (8 + _SIZE)
         points = np.frombuffer(data, "<f4", count * 2).reshape(-1, 2)
-        return Features(points, np.frombuffer(data, np.uint8, offset=count * 8).reshape(-1, 32))
+        return Features(points, np.frombuffer(data, np.uint8, offset=count * 8).reshape(-1, _SIZE))
 
 
 def features(texels: Bytes, asked: bool = False) -> Features:
@@ -60,24 +66,27 @@ def features(texels: Bytes, asked: bool = False) -> Features:
         Whether this is the picture that is looked for; it gets more.
     """
     grey = cv2.cvtColor(np.ascontiguousarray(texels[..., :3]), cv2.COLOR_RGB2GRAY)
-    if min(grey.shape) < 32:
-        grey = cv2.resize(grey, None, fx=2, fy=2, interpolation=cv2.INTER_LINEAR)
-    # Stretch the contrast, so that dark and pale surfaces have corners too.
+    scale = max(1.0, _LEAST_SIDE / max(grey.shape))
+    if scale > 1:
+        grey = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC)
+    # Stretch the contrast, so that dark and pale surfaces have features too.
     grey = cv2.normalize(grey, None, 0, 255, cv2.NORM_MINMAX)  # type: ignore[call-overload]
-    finder = cv2.ORB_create(_ASKED if asked else _MOST, fastThreshold=8)  # type: ignore[attr-defined]
+    finder = cv2.SIFT_create(_ASKED if asked else _MOST, contrastThreshold=0.02)  # type: ignore[attr-defined]
     points, marks = finder.detectAndCompute(grey, None)
     if marks is None:
-        return Features(np.zeros((0, 2), np.float32), np.zeros((0, 32), np.uint8))
-    places = np.array([p.pt for p in points], np.float32)
-    return Features(places, np.asarray(marks, dtype=np.uint8))
+        return Features(np.zeros((0, 2), np.float32), np.zeros((0, _SIZE), np.uint8))
+    places = np.array([p.pt for p in points], np.float32) / np.float32(scale)
+    rooted = np.sqrt(marks / (marks.sum(axis=1, keepdims=True) + 1e-7)) * _SCALE
+    return Features(places, np.clip(np.rint(rooted), 0, 255).astype(np.uint8))
 
 
 def agreement(asked: Features, held: Features) -> int:
     """Return how many features of two pictures agree on one place."""
     if len(asked.points) < 4 or len(held.points) < 4:
         return 0
-    matcher = cv2.BFMatcher(cv2.NORM_HAMMING, crossCheck=True)
-    pairs = [m for m in matcher.match(asked.marks, held.marks) if m.distance <= _NEAR]
+    matcher = cv2.BFMatcher(cv2.NORM_L2, crossCheck=True)
+    found = matcher.match(asked.marks.astype(np.float32), held.marks.astype(np.float32))
+    pairs = [m for m in found if m.distance <= _NEAR]
     if len(pairs) < 4:
         return 0
     ours = asked.points[[m.queryIdx for m in pairs]]

@@ -32,10 +32,10 @@ export function Workfiles({ surface, role, stage }: { surface: SurfaceView; role
     // Saved files come in by themselves; the bench looks for them while any is out.
     refetchInterval: (query) => (query.state.data?.length ? 700 : false),
   });
-  const told = JSON.stringify(files?.map((f) => [f.id, f.state, f.revision]));
-  const before = useRef(told);
+  const told = files && JSON.stringify(files.map((f) => [f.id, f.state, f.revision]));
+  const before = useRef<string | undefined>(told);
   useEffect(() => {
-    if (before.current !== undefined && told !== before.current) {
+    if (before.current && told !== before.current) {
       void client.invalidateQueries({ queryKey: ["surface", surface.id] });
       void client.invalidateQueries({ queryKey: ["surfaces"] });
     }
