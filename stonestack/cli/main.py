@@ -80,12 +80,19 @@ def _parser() -> argparse.ArgumentParser:
     paint.set_defaults(run=_paint)
 
     bench = commands.add_parser("bench", help="measure speed beside a well-known library")
-    bench.add_argument("what", choices=["blocks", "stages"])
+    bench.add_argument("what", choices=["blocks", "stages", "catalogue"])
+    bench.add_argument("--files", type=int, default=10_000, help="for catalogue")
+    bench.add_argument("--large", action="store_true", help="for catalogue: with a file of 2 GB")
     bench.set_defaults(run=_bench)
     return parser
 
 
 def _bench(options: argparse.Namespace) -> int:
+    if options.what == "catalogue":
+        from stonestack.cli.bench_catalogue import bench_catalogue
+
+        bench_catalogue(options.files, options.large)
+        return 0
     from stonestack.cli import bench
 
     {"blocks": bench.bench_blocks, "stages": bench.bench_stages}[options.what]()

@@ -5,8 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from stonestack.core import codecs
-from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.blocks import cutout
+from stonestack.core.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.catalogue.looks import look
 from stonestack.core.image import Picture, Space
+from stonestack.core.texels import to_texels
 from stonestack.core.tile.boundary import MakeTile, make_tile
 
 
@@ -17,8 +20,13 @@ def compile_all() -> None:
     picture = Picture(pixels, Space.LINEAR, alpha=True)
     tiled = make_tile(picture, MakeTile())
     for format_ in BlockFormat:
-        for level in (0, 1):
-            codecs.compress(tiled, format_).texels(level)
+        if FORMATS[format_].written:
+            texture = codecs.compress(tiled, format_)
+            for level in (0, 1):
+                texture.texels(level)
+    texels = to_texels(tiled)
+    look(texels)
+    cutout.fill_holes(texels, np.zeros((texels.shape[0] * texels.shape[1] // 16, 8), np.uint8))
 
 
 if __name__ == "__main__":

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections import defaultdict
 from enum import StrEnum
+from functools import lru_cache
+from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
@@ -18,8 +20,9 @@ from stonestack.services import games, keeping
 from stonestack.services.jobs import Progress
 from stonestack.services.keeping import chain_of
 from stonestack.services.workspace import Workspace, must
-from stonestack.store.tables import EntryRow, GameFileRow, NoteRow, PlacedRow
+from stonestack.store.tables import EntryRow, GameFileRow, GameRow, NoteRow, PlacedRow
 
+_MOST_LOG = 16 << 20
 NEAR_LOOK = 74
 """Bits, of 256, within which another picture counts as looking alike."""
 
@@ -214,13 +217,41 @@ def viewed(session: Session, game_id: str, rows: list[EntryRow]) -> list[EntryVi
         (p.path, p.chain)
         for p in session.exec(select(PlacedRow).where(PlacedRow.game_id == game_id))
     }
-    shown: dict[str, str] = {}
+    shown = _in_logs(session, game_id)
     for note in session.exec(
         select(NoteRow).where(NoteRow.game_id == game_id, NoteRow.shown != "")
     ):
-        if note.own or note.code not in shown:
+        if note.own or shown.get(note.code, "loaded") == "loaded":
             shown[note.code] = note.shown
     return [_view(row, pairs, ours, shown) for row in rows]
+
+
+def _in_logs(session: Session, game_id: str) -> dict[str, str]:
+    """Return the paths that a game's own logs say were read."""
+    root = Path(must(session, GameRow, game_id, "game folder").root)
+    found: dict[str, str] = {}
+    for place in sorted(root.glob("*.log"))[:8]:
+        try:
+            status = place.stat()
+        except OSError:
+            continue
+        if status.st_size <= _MOST_LOG:
+            for path in _read_in(str(place), status.st_mtime_ns):
+                found[path] = "loaded"
+    return found
+
+
+@lru_cache(maxsize=16)
+def _read_in(place: str, _mtime_ns: int) -> tuple[str, ...]:
+    """Return the paths of a log's lines that begin with a word for reading."""
+    try:
+        lines = Path(place).read_text("utf-8", "replace").splitlines()
+    except OSError:
+        return ()
+    parts = [line.split(maxsplit=2) for line in lines]
+    return tuple(
+        folded(p[1]) for p in parts if len(p) > 1 and p[0].casefold() in ("read", "note", "loaded")
+    )
 
 
 def _view(

@@ -13,6 +13,7 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
+from stonestack.core.catalogue import look_kernels
 from stonestack.core.image import Bytes, Floats
 
 SIDE = 32
@@ -66,26 +67,22 @@ def look(texels: Bytes, channels: int = 4) -> Look:
     channels : int
         Channels of the stored format: two of blocks are a vector's x and y.
     """
-    values = texels.astype(np.float32)
-    family, sure, seen = _family(values, channels)
-    icon, icon_seen = _icon(values)
-    body = values[..., :3]
-    if channels == 4 and family == "colour":
-        # What is not seen is no part of the look; the ground is a middle grey.
-        cover = values[..., 3:] / np.float32(255)
-        body = body * cover + np.float32(118) * (1 - cover)
-    lightness = body @ np.array([0.299, 0.587, 0.114], np.float32)
-    flat = float(body.std(axis=(0, 1)).max()) < _FLAT
-    small = area(body, 4, 4)
+    texels = np.ascontiguousarray(texels)
+    family, sure, seen = _family(texels, channels)
+    icon, icon_seen = _icon(texels)
+    light = np.empty(texels.shape[:2], np.float32)
+    tones = np.empty((4, 4, 3), np.float32)
+    # What is not seen is no part of the look.
+    spread = look_kernels.lightness(texels, channels == 4 and family == "colour", light, tones)
     return Look(
         family=family,
         sure=sure,
         seen=seen,
         icon=icon,
         icon_seen=icon_seen,
-        flat=flat,
-        hash=hashed(lightness),
-        tones=np.clip(np.rint(small), 0, 255).astype(np.uint8).tobytes(),
+        flat=float(spread) < _FLAT,
+        hash=hashed(light),
+        tones=np.clip(np.rint(tones), 0, 255).astype(np.uint8).tobytes(),
     )
 
 
@@ -95,7 +92,9 @@ def hashed(lightness: Floats) -> bytes:
     basis = _cosines()
     low = basis @ small @ basis.T
     low[0, 0] = 0
-    return np.packbits(low > np.median(low)).tobytes()
+    flat = low.reshape(-1)
+    middle = np.partition(flat, len(flat) // 2)[len(flat) // 2]
+    return np.packbits(flat > middle).tobytes()
 
 
 def distances(one: bytes, many: NDArray[np.uint8]) -> NDArray[np.int64]:
@@ -129,50 +128,42 @@ def _cosines() -> Floats:
     return np.cos(np.pi * (2 * n + 1) * k / (2 * SIDE)).astype(np.float32)
 
 
-def _family(values: Floats, channels: int) -> tuple[str, float, str]:
+def _family(texels: Bytes, channels: int) -> tuple[str, float, str]:
+    told = np.empty(8, np.float64)
+    look_kernels.channels(texels, told)
     if channels == 2:
-        flat = np.square(values[..., :2] * np.float32(2 / 255) - 1).sum(axis=2)
-        inside = float((flat <= 1.03).mean())
-        if inside > 0.97:
+        if told[look_kernels.INSIDE_DISC] > 0.97:
             return "normal", 0.9, "two channels that are directions"
         return "colour", 0.4, "two channels that are no directions"
-    red, green, blue = values[..., 0], values[..., 1], values[..., 2]
-    spread = float(np.maximum(np.abs(red - green), np.abs(green - blue)).mean())
-    if channels == 1 or spread < 2.0:
-        ends = float(((red < 24) | (red > 231)).mean())
-        both = min(float((red < 24).mean()), float((red > 231).mean()))
-        if ends > 0.8 and both > 0.05:
+    if channels == 1 or told[look_kernels.SPREAD] < 2.0:
+        dark, bright = told[look_kernels.DARK], told[look_kernels.BRIGHT]
+        if dark + bright > 0.8 and min(dark, bright) > 0.05:
             return "mask", 0.8, "grey, nearly all of it black or white"
         return "grey", 0.8, "all channels alike"
-    vectors = values[..., :3] * np.float32(2 / 255) - 1
-    lengths = np.sqrt(np.square(vectors).sum(axis=2))
-    unit = float((np.abs(lengths - 1) < 0.12).mean())
-    if unit > 0.85 and float(vectors[..., 2].mean()) > 0.4:
-        middle = float(np.abs(vectors[..., :2].mean(axis=(0, 1))).max())
-        if middle < 0.25:
+    if told[look_kernels.UNIT] > 0.85 and told[look_kernels.MEAN_Z] > 0.4:
+        aside = max(abs(told[look_kernels.MEAN_X]), abs(told[look_kernels.MEAN_Y]))
+        if aside < 0.25:
             return "normal", 0.95, "unit vectors around blue"
     return "colour", 0.85, "three channels that differ"
 
 
-def _icon(values: Floats) -> tuple[float, str]:
+def _icon(texels: Bytes) -> tuple[float, str]:
     """Return how much a picture looks like an icon, and why."""
-    height, width = values.shape[:2]
+    height, width = texels.shape[:2]
     if min(height, width) < 8:
         return 0.0, "too small to tell"
-    alpha = values[..., 3]
-    rim = np.concatenate([alpha[0], alpha[-1], alpha[:, 0], alpha[:, -1]])
-    inside = alpha[height // 4 : -height // 4, width // 4 : -width // 4]
-    if float((rim < 16).mean()) > 0.9 and float((inside > 128).mean()) > 0.3:
+    told = np.empty(6, np.float64)
+    across, down = np.empty(width - 1, np.float64), np.empty(height - 1, np.float64)
+    look_kernels.edges(texels, told, across, down)
+    if told[look_kernels.RIM_CLEAR] > 0.9 and told[look_kernels.MIDDLE_SOLID] > 0.3:
         return 0.9, "a clear rim around it"
-    body = values * (alpha[..., np.newaxis] / np.float32(255))
-    ring = np.concatenate([body[0], body[-1], body[:, 0], body[:, -1]])
-    spread = float(ring.std(axis=0).max())
-    whole = float(body.std(axis=(0, 1)).max())
-    if whole > 12 and spread < 0.12 * whole:
+    whole = told[look_kernels.WHOLE_SPREAD]
+    if whole > 12 and told[look_kernels.RIM_SPREAD] < 0.12 * whole:
         return 0.7, "one plain colour around it"
-    across = _wrap_step(body)
-    down = _wrap_step(body.transpose(1, 0, 2))
-    worst = max(across, down)
+    worst = max(
+        _unusual(told[look_kernels.STEP_ACROSS], across),
+        _unusual(told[look_kernels.STEP_DOWN], down),
+    )
     if worst < 1.3:
         return -0.8, "its edges meet"
     if worst > 2.2:
@@ -180,10 +171,10 @@ def _icon(values: Floats) -> tuple[float, str]:
     return 0.0, "its edges nearly meet"
 
 
-def _wrap_step(body: Floats) -> float:
-    """Return the step across the wrap beside the usual step between columns."""
-    step = np.abs(body[:, 0] - body[:, -1]).mean()
-    inside = np.abs(np.diff(body, axis=1)).mean(axis=(0, 2))
-    # Joints and ribs step inside too, so the larger steps are the measure.
-    usual = float(np.percentile(inside, 95)) + 0.5
-    return float(step) / usual
+def _unusual(step: float, inside: NDArray[np.float64]) -> float:
+    """Return the step across the wrap beside the larger steps inside.
+
+    Joints and ribs step inside too, so the larger steps are the measure.
+    """
+    place = int(0.95 * (len(inside) - 1))
+    return float(step) / (float(np.partition(inside, place)[place]) + 0.5)

@@ -1,0 +1,146 @@
+"""One pass each over a small picture's texels, for :mod:`.looks`; compiled, as there are many."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+# Places in what :func:`channels` returns.
+SPREAD, DARK, BRIGHT, UNIT, MEAN_X, MEAN_Y, MEAN_Z, INSIDE_DISC = range(8)
+# Places in what :func:`edges` returns.
+RIM_CLEAR, MIDDLE_SOLID, RIM_SPREAD, WHOLE_SPREAD, STEP_ACROSS, STEP_DOWN = range(6)
+GROUND = 118.0
+"""What see-through texels are laid over: a middle grey, stored."""
+
+
+@njit(cache=True, nogil=True)
+def channels(texels, out):  # type: ignore[no-untyped-def]
+    """Measure what tells families apart; shares and means over all texels."""
+    height, width = texels.shape[:2]
+    out[:] = 0
+    for y in range(height):
+        for x in range(width):
+            red = np.float32(texels[y, x, 0])
+            green = np.float32(texels[y, x, 1])
+            blue = np.float32(texels[y, x, 2])
+            out[SPREAD] += max(abs(red - green), abs(green - blue))
+            out[DARK] += red < 24
+            out[BRIGHT] += red > 231
+            vx = red * np.float32(2 / 255) - 1
+            vy = green * np.float32(2 / 255) - 1
+            vz = blue * np.float32(2 / 255) - 1
+            flat = vx * vx + vy * vy
+            out[UNIT] += abs(np.sqrt(flat + vz * vz) - 1) < 0.12
+            out[INSIDE_DISC] += flat <= 1.03
+            out[MEAN_X] += vx
+            out[MEAN_Y] += vy
+            out[MEAN_Z] += vz
+    out /= height * width
+
+
+@njit(cache=True, nogil=True)
+def edges(texels, out, across, down):  # type: ignore[no-untyped-def]
+    """Measure what tells icons from surfaces.
+
+    ``across`` and ``down`` take the mean step between neighbouring columns and rows.
+    """
+    height, width = texels.shape[:2]
+    out[:] = 0
+    across[:] = 0
+    down[:] = 0
+    rim = 0
+    middle = 0
+    rim_sum = np.zeros((2, 4), np.float64)
+    sums = np.zeros((2, 4), np.float64)
+    for y in range(height):
+        for x in range(width):
+            alpha = np.float32(texels[y, x, 3])
+            on_rim = y == 0 or x == 0 or y == height - 1 or x == width - 1
+            inside = height // 4 <= y < height - height // 4 and (
+                width // 4 <= x < width - width // 4
+            )
+            if on_rim:
+                rim += 1
+                out[RIM_CLEAR] += alpha < 16
+            if inside:
+                middle += 1
+                out[MIDDLE_SOLID] += alpha > 128
+            right = x + 1 if x + 1 < width else 0
+            below = y + 1 if y + 1 < height else 0
+            step_x = np.float32(0)
+            step_y = np.float32(0)
+            for c in range(4):
+                here = np.float32(texels[y, x, c]) * alpha / np.float32(255)
+                beside = np.float32(texels[y, right, c]) * np.float32(texels[y, right, 3])
+                under = np.float32(texels[below, x, c]) * np.float32(texels[below, x, 3])
+                step_x += abs(here - beside / np.float32(255))
+                step_y += abs(here - under / np.float32(255))
+                sums[0, c] += here
+                sums[1, c] += here * here
+                if on_rim:
+                    rim_sum[0, c] += here
+                    rim_sum[1, c] += here * here
+            if right:
+                across[x] += step_x
+            else:
+                out[STEP_ACROSS] += step_x
+            if below:
+                down[y] += step_y
+            else:
+                out[STEP_DOWN] += step_y
+    out[RIM_CLEAR] /= rim
+    out[MIDDLE_SOLID] /= max(1, middle)
+    for c in range(4):
+        count = height * width
+        whole = sums[1, c] / count - (sums[0, c] / count) ** 2
+        ring = rim_sum[1, c] / rim - (rim_sum[0, c] / rim) ** 2
+        out[WHOLE_SPREAD] = max(out[WHOLE_SPREAD], np.sqrt(max(0.0, whole)))
+        out[RIM_SPREAD] = max(out[RIM_SPREAD], np.sqrt(max(0.0, ring)))
+    out[STEP_ACROSS] /= height * 4
+    out[STEP_DOWN] /= width * 4
+    across /= height * 4
+    down /= width * 4
+
+
+@njit(cache=True, nogil=True)
+def lightness(texels, blend, light, tones):  # type: ignore[no-untyped-def]
+    """Fill lightness, and the mean colours of four by four parts; return the largest spread.
+
+    Where ``blend`` is set, see-through texels show the ground.
+    """
+    height, width = texels.shape[:2]
+    tones[:] = 0
+    count = np.zeros((4, 4), np.float64)
+    sums = np.zeros((2, 3), np.float64)
+    for y in range(height):
+        row = y * 4 // height
+        for x in range(width):
+            column = x * 4 // width
+            cover = np.float32(texels[y, x, 3]) / np.float32(255) if blend else np.float32(1)
+            total = np.float32(0)
+            for c in range(3):
+                value = np.float32(texels[y, x, c])
+                value = value * cover + np.float32(GROUND) * (1 - cover)
+                sums[0, c] += value
+                sums[1, c] += value * value
+                tones[row, column, c] += value
+                if c == 0:
+                    total += value * np.float32(0.299)
+                elif c == 1:
+                    total += value * np.float32(0.587)
+                else:
+                    total += value * np.float32(0.114)
+            light[y, x] = total
+            count[row, column] += 1
+    for row in range(4):
+        for column in range(4):
+            for c in range(3):
+                if count[row, column] > 0:
+                    tones[row, column, c] /= count[row, column]
+                else:
+                    tones[row, column, c] = sums[0, c] / (height * width)
+    most = 0.0
+    for c in range(3):
+        mean = sums[0, c] / (height * width)
+        most = max(most, np.sqrt(max(0.0, sums[1, c] / (height * width) - mean * mean)))
+    return most
