@@ -1,0 +1,264 @@
+"""Working files: out to an editor and back, checked and mended."""
+
+from __future__ import annotations
+
+import io
+import threading
+import time
+import unittest
+import zipfile
+from pathlib import Path
+
+import numpy as np
+from PIL import Image, ImageCms
+
+from stonestack.core.image import Space
+from stonestack.core.refit import as_stored
+from stonestack.core.roles import Role
+from stonestack.core.surface import Stage, plan
+from stonestack.core.workfiles import openraster
+from stonestack.core.workfiles.openraster import GUIDES, ORIGINAL, PICTURE
+from stonestack.core.workfiles.passing import GUIDE, WorkKind, guide_mask
+from stonestack.demo.editor import paint
+from stonestack.services import finding, projects, putting, surfaces, taking, working
+from stonestack.services.jobs import silent
+from stonestack.services.watching import Watcher
+from stonestack.services.working import WorkfileView
+from tests.games import catalogued, entry, small_game, state
+from tests.support import WorkspaceCase
+
+
+class WorkingCase(WorkspaceCase):
+    """A surface that was taken from a small game."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.game = small_game(self.root / "game")
+        self.game_id = catalogued(self.ws, self.game)
+        self.project = projects.create(self.ws, "Garden", self.game)
+        wall = entry(self.ws, self.game_id, "tex/wall_c.dds")
+        (self.surface,) = taking.into_project(
+            self.ws, self.project.id, self.game_id, [wall.id or 0]
+        )
+
+    def out(self, kind: WorkKind = WorkKind.PNG, stage: Stage = Stage.SIZE) -> WorkfileView:
+        return working.put_out(self.ws, self.surface.id, Role.COLOUR, stage, kind)
+
+    def saved(
+        self, view: WorkfileView, image: Image.Image, kind: str = "PNG", **options: object
+    ) -> WorkfileView:
+        image.save(view.path, kind, **options)
+        working.look(self.ws)
+        return working.listed(self.ws, self.surface.id)[0]
+
+    def revision(self) -> int:
+        return surfaces.get(self.ws, self.surface.id).revision
+
+    def finished(self) -> np.ndarray:
+        with self.ws.session() as session:
+            from stonestack.store.tables import SurfaceRow
+
+            row = session.get(SurfaceRow, self.surface.id)
+            assert row is not None
+            document = surfaces.current_document(session, row)
+        node = plan(document, Role.COLOUR, Stage.SIZE)
+        assert node is not None
+        return self.ws.renderer.picture(node).pixels
+
+    def editable(self, view: WorkfileView) -> Image.Image:
+        with Image.open(view.path) as image:
+            return image.convert("RGB")
+
+
+class Passing(WorkingCase):
+    """Out and back."""
+
+    def test_taken_maps_are_exactly_the_games_and_putting_back_changes_nothing(self) -> None:
+        before = state(self.game)
+        game_id, wanted = taking.of_surface(self.ws, self.surface.id)
+        work, contents = putting.plan(self.ws, game_id, wanted)
+        line = next(x for x in work.lines if not x.copy_of)
+        self.assertTrue(line.same)
+        self.assertEqual(contents[line.entry_id], (self.game / "tex/wall_c.dds").read_bytes())
+        putting.put(self.ws, game_id, wanted, {line.entry_id}, silent())
+        self.assertEqual(state(self.game), before)
+
+    def test_each_kind_comes_back_as_a_revision_that_shows_the_change(self) -> None:
+        for kind in WorkKind:
+            with self.subTest(kind=kind):
+                before, was = self.revision(), self.finished()
+                view = self.out(kind)
+                paint(Path(view.path))
+                self.assertEqual(working.look(self.ws), [view.id])
+                now = working.listed(self.ws, self.surface.id)[0]
+                self.assertEqual((now.state, now.troubles), ("back", []))
+                self.assertEqual(self.revision(), before + 1)
+                changed = np.abs(self.finished() - was).max(axis=2) > 0.02
+                self.assertTrue(changed[30:34, 10:54].mean() > 0.9)
+                self.assertFalse(changed[:8].any())
+                surfaces.undo(self.ws, self.surface.id, self.revision())
+                np.testing.assert_array_equal(self.finished(), was)
+
+    def test_what_is_not_painted_on_still_follows_earlier_changes(self) -> None:
+        from stonestack.core import edits
+        from stonestack.core.steps.tone import Tone
+
+        view = self.out()
+        paint(Path(view.path))
+        working.look(self.ws)
+        with_paint = self.finished()
+        change = edits.AddStep(role=Role.COLOUR, step=Tone(brightness=0.2))
+        surfaces.edit(self.ws, self.surface.id, self.revision(), change)
+        now = self.finished()
+        self.assertGreater(float(np.abs(now[:8] - with_paint[:8]).mean()), 0.01)
+        np.testing.assert_array_equal(now[31, 20:40], with_paint[31, 20:40])
+
+    def test_only_the_painted_blocks_are_encoded_when_it_is_put_back(self) -> None:
+        view = self.out()
+        image = self.editable(view)
+        image.paste((250, 10, 10), (8, 8, 16, 16))
+        self.saved(view, image)
+        game_id, wanted = taking.of_surface(self.ws, self.surface.id)
+        work, _ = putting.plan(self.ws, game_id, wanted)
+        line = next(x for x in work.lines if not x.copy_of)
+        self.assertLess(line.made_anew, 0.05)
+        self.assertGreater(line.made_anew, 0)
+
+    def test_the_watcher_takes_a_save_in_within_two_seconds(self) -> None:
+        view = self.out(WorkKind.ORA)
+        watcher = Watcher(self.ws)
+        self.addCleanup(watcher.close)
+        before = self.revision()
+        began = time.monotonic()
+        paint(Path(view.path))
+        done = threading.Event()
+        while self.revision() == before and time.monotonic() - began < 20:
+            done.wait(0.02)
+        self.assertEqual(self.revision(), before + 1)
+        self.assertLess(time.monotonic() - began, 2)
+
+    def test_a_source_comes_back_as_the_source(self) -> None:
+        view = self.out(stage=Stage.SOURCE)
+        paint(Path(view.path))
+        working.look(self.ws)
+        origin = surfaces.get(self.ws, self.surface.id).document.map(Role.COLOUR).origin
+        assert origin is not None and origin.kind == "source"
+        self.assertTrue(origin.name.endswith("_source.png"))
+
+    def test_putting_out_again_does_not_come_back_by_itself(self) -> None:
+        self.out()
+        before = self.revision()
+        self.out()
+        self.assertEqual(working.look(self.ws), [])
+        self.assertEqual(self.revision(), before)
+
+    def test_openraster_has_the_parts_that_its_specification_asks_for(self) -> None:
+        view = self.out(WorkKind.ORA)
+        with zipfile.ZipFile(view.path) as file:
+            first = file.infolist()[0]
+            self.assertEqual((first.filename, first.compress_type), ("mimetype", 0))
+            self.assertEqual(file.read("mimetype"), b"image/openraster")
+            self.assertLessEqual(
+                {"stack.xml", "mergedimage.png", "Thumbnails/thumbnail.png"}, set(file.namelist())
+            )
+        names = [x.name for x in openraster.read(Path(view.path).read_bytes())]
+        self.assertEqual(names[:2], [GUIDES, PICTURE])
+
+    def test_guides_and_the_original_left_visible_stay_out_of_the_picture(self) -> None:
+        view = self.out(WorkKind.ORA)
+        layers = openraster.read(Path(view.path).read_bytes())
+        plain = next(x for x in layers if x.name == PICTURE)
+        white = np.full_like(plain.texels, 255)
+        layers = [*layers, openraster.Layer(ORIGINAL, white, True)]
+        Path(view.path).write_bytes(openraster.write([layers[-1], *layers[:-1]]))
+        was = self.finished()
+        working.look(self.ws)
+        (back,) = working.listed(self.ws, self.surface.id)
+        self.assertEqual([t.code for t in back.troubles], ["original"])
+        np.testing.assert_array_equal(self.finished(), was)
+
+
+class Troubles(WorkingCase):
+    """What editors do to files, each said and mended."""
+
+    def mended(self, view: WorkfileView, code: str) -> np.ndarray:
+        fix = next(t for t in view.troubles if t.code == code)
+        self.assertTrue(fix.fix)
+        working.mend(self.ws, view.id, [code])
+        return self.finished()
+
+    def test_another_size_is_said_and_fitted(self) -> None:
+        view = self.out()
+        back = self.saved(view, self.editable(view).resize((100, 50)))
+        self.assertIn("100 × 50", back.troubles[0].words)
+        self.assertEqual(self.mended(back, "size").shape[:2], (64, 64))
+
+    def test_merged_guides_are_noticed_and_taken_out(self) -> None:
+        was = self.finished()
+        view = self.out()
+        texels = np.array(self.editable(view))
+        texels[guide_mask(64, 64)] = GUIDE[:3]
+        back = self.saved(view, Image.fromarray(texels))
+        self.assertEqual([t.code for t in back.troubles], ["guides"])
+        np.testing.assert_array_equal(self.mended(back, "guides"), was)
+
+    def test_lost_alpha_is_noticed_and_given_back(self) -> None:
+        cut = np.full((64, 64, 4), 200, np.uint8)
+        cut[10:50, 10:50, 3] = 0
+        picture = as_stored(_png(cut), Space.LINEAR)
+        from stonestack.core.workfiles.passing import incoming, outgoing
+
+        _, sent = outgoing(picture, WorkKind.PNG, None)
+        flat = _png(np.ascontiguousarray(cut[..., :3]))
+        back = incoming("x.png", flat, sent, True, set())
+        self.assertEqual([t.code for t in back.troubles], ["alpha"])
+        fixed = incoming("x.png", flat, sent, True, {"alpha"})
+        with Image.open(io.BytesIO(fixed.png)) as image:
+            np.testing.assert_array_equal(np.asarray(image)[..., 3], cut[..., 3])
+
+    def test_indexed_colours_lying_extensions_and_profiles_are_said(self) -> None:
+        view = self.out()
+        image = self.editable(view)
+        back = self.saved(view, image.quantize(16))
+        self.assertEqual([t.code for t in back.troubles], ["mode"])
+        back = self.saved(view, image.rotate(90), "BMP")
+        self.assertEqual([t.code for t in back.troubles], ["extension"])
+        profile = ImageCms.ImageCmsProfile(ImageCms.createProfile("LAB")).tobytes()
+        back = self.saved(view, image.rotate(180), icc_profile=profile)
+        self.assertEqual([t.code for t in back.troubles], ["profile"])
+
+    def test_half_written_files_wait_for_the_next_save(self) -> None:
+        view = self.out()
+        data = Path(view.path).read_bytes()
+        before = self.revision()
+        Path(view.path).write_bytes(data[: len(data) // 2])
+        working.look(self.ws)
+        (back,) = working.listed(self.ws, self.surface.id)
+        self.assertEqual(back.state, "unread")
+        self.assertEqual(self.revision(), before)
+        paint_over = self.editable_from(data)
+        self.assertEqual(self.saved(view, paint_over).state, "back")
+        self.assertEqual(self.revision(), before + 1)
+
+    def editable_from(self, data: bytes) -> Image.Image:
+        image = Image.open(io.BytesIO(data)).convert("RGB")
+        image.paste((1, 2, 250), (0, 0, 20, 20))
+        return image
+
+    def test_surfaces_whose_names_differ_only_by_case_get_two_files(self) -> None:
+        first = self.out()
+        floor = entry(self.ws, self.game_id, "tex/floor_c.dds")
+        (other,) = taking.into_project(self.ws, self.project.id, self.game_id, [floor.id or 0])
+        second = working.put_out(self.ws, other.id, Role.COLOUR, Stage.SIZE, WorkKind.PNG)
+        self.assertNotEqual(first.path.casefold(), second.path.casefold())
+        self.assertTrue(finding.everything(self.ws, self.game_id))
+
+
+def _png(pixels: np.ndarray) -> bytes:
+    buffer = io.BytesIO()
+    Image.fromarray(pixels).save(buffer, "PNG")
+    return buffer.getvalue()
+
+
+if __name__ == "__main__":
+    unittest.main()
