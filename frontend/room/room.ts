@@ -108,7 +108,7 @@ async function read() {
   element("folder").textContent = told.folder.split(/[\\/]/).slice(-2).join(" / ");
   element("folder").title = told.folder;
   showLog(told.log);
-  const troubles = told.log.filter((line) => line.word !== "read").length;
+  const troubles = told.log.filter((line) => !["read", "note"].includes(line.word)).length;
   const blocks = decoded.size ? ` This machine cannot take ${[...decoded].join(", ")}: texels were decoded.` : "";
   say(`${troubles ? `${troubles} line${troubles === 1 ? "" : "s"} to look at in the log.` : "All was read."}${blocks}`);
   ask();

@@ -14,7 +14,7 @@ from stonestack.store.files import write_atomically
 
 
 def paint(path: Path, shade: str = "#c43a2f") -> None:
-    """Paint a broad ring and a bar over the middle of a picture, in place.
+    """Paint a bar with a saw's teeth over the middle of a picture, in place.
 
     In OpenRaster only the picture's own layer is painted on.
     """
@@ -43,8 +43,10 @@ def _painted(
     image = Image.fromarray(texels)
     draw = ImageDraw.Draw(image)
     width, height = image.size
-    side = min(width, height)
-    box = (width / 2 - side / 4, height / 2 - side / 4, width / 2 + side / 4, height / 2 + side / 4)
-    draw.ellipse(box, outline=shade, width=max(2, side // 16))
-    draw.rectangle((width * 0.1, height * 0.46, width * 0.9, height * 0.54), fill=shade)
+    left, right, top, bottom = width * 0.1, width * 0.9, height * 0.44, height * 0.6
+    draw.rectangle((left, top, right, bottom), fill=shade)
+    tooth = (right - left) / 5
+    for number in range(5):
+        at = left + number * tooth
+        draw.polygon([(at, top), (at + tooth, top), (at, height * 0.26)], fill=shade)
     return np.asarray(image)

@@ -64,7 +64,7 @@ export function PutPlan({ name, title, plan, put, onClose }: Props) {
                     <th>Why</th>
                     <th className="text-right">Before</th>
                     <th className="text-right">After</th>
-                    <th className="text-right">Made anew</th>
+                    <th className="text-right whitespace-nowrap">Made anew</th>
                   </tr>
                 </thead>
                 <tbody>
@@ -87,9 +87,9 @@ export function PutPlan({ name, title, plan, put, onClose }: Props) {
                         {line.hidden && <Verdict finding={{ level: "look", words: line.hidden, fix: "" }} withFix />}
                       </td>
                       <td className="text-small">{line.same ? "holds this already" : line.copy_of ? line.why : "chosen"}</td>
-                      <td className="figures text-right">{bytes(line.before)}</td>
-                      <td className="figures text-right">{line.problem ? "" : bytes(line.after)}</td>
-                      <td className="figures text-right">{line.problem ? "" : `${(line.made_anew * 100).toFixed(line.made_anew < 0.1 ? 1 : 0)} %`}</td>
+                      <td className="figures text-right whitespace-nowrap">{bytes(line.before)}</td>
+                      <td className="figures text-right whitespace-nowrap">{line.problem ? "" : bytes(line.after)}</td>
+                      <td className="figures text-right whitespace-nowrap">{line.problem ? "" : `${(line.made_anew * 100).toFixed(line.made_anew < 0.1 ? 1 : 0)} %`}</td>
                     </tr>
                   ))}
                 </tbody>

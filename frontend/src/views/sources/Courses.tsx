@@ -69,7 +69,7 @@ export function Courses({ game, things: all, selected, marked, onSelect }: Props
                 className={`border-r-2 border-b-2 border-mortar px-2.5 align-middle ${here ? "bg-verdigris-wash shadow-[inset_3px_0_0_var(--verdigris)]" : ""}`}
               >
                 <span className="block truncate font-semibold text-ink">
-                  {thing.human || thing.name.replaceAll("_", " ")}
+                  {thing.human || thing.name.charAt(0).toUpperCase() + thing.name.slice(1).replaceAll("_", " ")}
                 </span>
                 <span className="figures block truncate">{thing.name}</span>
               </th>

@@ -234,7 +234,7 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
         />
         <Filter label="Role" any="Any role" value={search.role} options={Object.keys(facets?.roles ?? {})} onChoose={(role) => { set({ role }); }} />
         <Filter label="Kind" any="Any kind" value={search.kind} options={Object.keys(facets?.kinds ?? {})} onChoose={(kind) => { set({ kind }); }} />
-        <Filter label="Use" any="Surface or icon" value={search.use} options={["surface", "icon", "unknown"]} onChoose={(use) => { set({ use }); }} />
+        <Filter label="Use" any="Any use" value={search.use} options={["surface", "icon", "unknown"]} onChoose={(use) => { set({ use }); }} />
         <Filter label="Alpha" any="Any alpha" value={search.alpha} options={["none", "opaque", "used"]} onChoose={(alpha) => { set({ alpha }); }} />
         <Filter label="Size" any="Any size" value={search.least ? String(search.least) : ""} options={["64", "128", "256", "512", "1024"]} words={(v) => `${v} and more`} onChoose={(v) => { set({ least: Number(v) || 0 }); }} />
         <span className="ml-auto" />
