@@ -92,6 +92,7 @@ def catalogue(
     for done, batch in _read(root, todo):
         with ws.session() as session:
             changed += _store(session, game_id, batch, known)
+            moved_on(session, game_id)
         progress.at(0.9 * done / max(1, len(todo)), f"Reading {done} of {len(todo)} files")
     with ws.session() as session:
         row = session.get(GameRow, game_id)
@@ -107,6 +108,7 @@ def catalogue(
             progress.at(0.92, "Putting together what belongs together")
             regroup(session, game_id)
             naming.apply(session, game_id)
+    ws.indexes.of(game_id)
     return Catalogued(
         files=len(found.files),
         entries=entries,
@@ -125,6 +127,7 @@ def touch(ws: Workspace, game_id: str, files: list[str]) -> None:
     root = games.folder(ws, game_id)
     with ws.session() as session:
         connection = session.connection()
+        moved_on(session, game_id)
         for file in files:
             path = root / file
             row = session.exec(
@@ -153,6 +156,13 @@ def touch(ws: Workspace, game_id: str, files: list[str]) -> None:
                         insert(ContentRow).prefix_with("OR REPLACE"),
                         [_content(entry.sha256, entry.described)],
                     )
+
+
+def moved_on(session: Session, game_id: str) -> None:
+    """Count a change of a catalogue, so that its index is made anew."""
+    session.connection().exec_driver_sql(
+        "UPDATE game SET revision = revision + 1 WHERE id = ?", (game_id,)
+    )
 
 
 def _read(root: Path, todo: list[Seen]) -> Iterator[tuple[int, list[FileRead]]]:

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 from sqlmodel import Session, col, select
 
@@ -17,6 +18,7 @@ from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.catalogue.names import folded
 from stonestack.core.errors import BadFile, BadRequest, StoneError
 from stonestack.services import games, keeping
+from stonestack.services.indexing import Index
 from stonestack.services.jobs import Progress
 from stonestack.services.keeping import chain_of
 from stonestack.services.workspace import Workspace, must
@@ -127,26 +129,22 @@ class EntryMore(BaseModel):
 
 def search(ws: Workspace, game_id: str, query: Query) -> Page:
     """Return a page of the entries that a query finds."""
-    where, values = _where(game_id, query)
-    order = {
-        Sort.SIZE: "width * height",
-        Sort.THING: "thing, relation <> 'map', role, path",
-        Sort.NAME: "name, path",
-        Sort.PLACE: "place, name",
-    }.get(query.sort, f"{query.sort}, path")
-    if query.down:
-        order = ", ".join(f"{part.strip()} DESC" for part in order.split(","))
+    index = ws.indexes.of(game_id)
+    rows = index.order(_ORDERS.get(query.sort, (str(query.sort), "path")))
+    rows = rows[::-1] if query.down else rows
+    found = rows[_mask(index, query)[rows]]
+    page = [int(i) for i in index.ids[found[query.offset : query.offset + query.limit]]]
     with ws.session() as session:
-        run = session.connection().exec_driver_sql
-        # Narrow reads first: the rows of a page are fetched by their ids alone.
-        ids = [
-            row[0]
-            for row in run(f"SELECT id FROM entry WHERE {where} ORDER BY {order}", tuple(values))
-        ]
-        page = ids[query.offset : query.offset + query.limit]
-        rows = {r.id: r for r in session.exec(select(EntryRow).where(col(EntryRow.id).in_(page)))}
-        views = viewed(session, game_id, [rows[i] for i in page if i in rows])
-    return Page(total=len(ids), entries=views)
+        by_id = {r.id: r for r in session.exec(select(EntryRow).where(col(EntryRow.id).in_(page)))}
+        views = viewed(session, game_id, [by_id[i] for i in page if i in by_id])
+    return Page(total=len(found), entries=views)
+
+
+_ORDERS: dict[Sort, tuple[str, ...]] = {
+    Sort.THING: ("thing", "beside", "role", "path"),
+    Sort.NAME: ("name", "path"),
+    Sort.PLACE: ("place", "name"),
+}
 
 
 def everything(ws: Workspace, game_id: str) -> list[EntryView]:
@@ -172,33 +170,26 @@ def facets(ws: Workspace, game_id: str) -> Facets:
         return Facets(kinds=counted("kind"), roles=counted("role"), places=counted("place"))
 
 
-def _where(game_id: str, query: Query) -> tuple[str, list[Any]]:
-    parts, values = ["game_id = ?"], [game_id]
+def _mask(index: Index, query: Query) -> NDArray[np.bool_]:
+    """Return which rows a query finds."""
+    mask = np.ones(len(index.ids), bool)
+    if not len(mask):
+        return mask
     for word in folded(query.words).split():
-        parts.append("instr(haystack, ?) > 0")
-        values.append(word)
-    for column, wanted in (
-        ("kind", query.kind),
-        ("role", query.role),
-        ("use", query.use),
-        ("alpha", query.alpha),
-    ):
+        mask &= index.having(word)
+    for column in ("kind", "role", "use", "alpha"):
+        wanted = getattr(query, column)
         if wanted:
-            parts.append(f"{column} = ?")
-            values.append(wanted)
+            mask &= index.equal(column, wanted)
     if query.place:
-        parts.append("(place = ? OR substr(place, 1, ?) = ?)")
-        values += [query.place, str(len(query.place) + 1), f"{query.place}/"]
-    bounds: list[Any] = []
+        mask &= index.below(query.place)
     if query.least:
-        parts.append("max(width, height) >= ?")
-        bounds.append(query.least)
+        mask &= index.columns["longest"] >= query.least
     if query.most:
-        parts.append("max(width, height) <= ?")
-        bounds.append(query.most)
+        mask &= (index.columns["longest"] <= query.most) & (index.columns["width"] > 0)
     if query.pictures:
-        parts.append("width > 0")
-    return " AND ".join(parts), [*values, *bounds]
+        mask &= index.columns["width"] > 0
+    return mask
 
 
 def viewed(session: Session, game_id: str, rows: list[EntryRow]) -> list[EntryView]:
@@ -207,10 +198,11 @@ def viewed(session: Session, game_id: str, rows: list[EntryRow]) -> list[EntryVi
     run = session.connection().exec_driver_sql
     pairs: dict[str, list[tuple[int, str]]] = defaultdict(list)
     known = list(digests)
+    # The plus keeps SQLite from going by the game, which holds far more rows than a hash.
     for start in range(0, len(known), 900):
         part = known[start : start + 900]
         marks = ",".join("?" * len(part))
-        sql = f"SELECT id, path, sha256 FROM entry WHERE game_id = ? AND sha256 IN ({marks})"
+        sql = f"SELECT id, path, sha256 FROM entry WHERE +game_id = ? AND sha256 IN ({marks})"
         for entry_id, path, digest in run(sql, (game_id, *part)):
             pairs[digest].append((entry_id, path))
     ours = {

@@ -203,6 +203,9 @@ def apply(session: Session, game_id: str) -> None:
         human = next((n.human for n in hits if n.human), "")
         words = "\n".join(f"{n.human}\n{n.note}" for n in hits)
         changes.append((human, f"{whole}\n{folded(thing)}\n{folded(words)}", entry_id))
+    session.connection().exec_driver_sql(
+        "UPDATE game SET revision = revision + 1 WHERE id = ?", (game_id,)
+    )
     if changes:
         session.connection().exec_driver_sql(
             "UPDATE entry SET human = ?, haystack = ? WHERE id = ?", changes

@@ -10,6 +10,7 @@ from sqlmodel import Session, SQLModel
 
 from stonestack.core.errors import NotFound
 from stonestack.services.game import GameRunner
+from stonestack.services.indexing import Indexes
 from stonestack.services.jobs import Jobs
 from stonestack.services.renders import Renderer
 from stonestack.store.database import open_database
@@ -35,6 +36,7 @@ class Workspace:
         self.safe = FileStore(data.safe)
         self.cache = Cache(data.cache)
         self.renderer = Renderer(self.engine, self.files, self.cache)
+        self.indexes = Indexes(self.engine)
         self.jobs = Jobs()
         self.game = GameRunner()
 

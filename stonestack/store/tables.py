@@ -118,7 +118,11 @@ class RenderRow(SQLModel, table=True):
 
 
 class GameRow(SQLModel, table=True):
-    """A registered game folder. ``report`` holds what was left out of its catalogue, as JSON."""
+    """A registered game folder.
+
+    ``report`` holds what was left out of its catalogue, as JSON; ``revision`` counts the
+    catalogue's changes.
+    """
 
     __tablename__ = "game"
 
@@ -127,6 +131,7 @@ class GameRow(SQLModel, table=True):
     title: str
     version: str = ""
     report: str = "[]"
+    revision: int = 0
     read: datetime | None = None
     created: datetime = Field(default_factory=now)
 

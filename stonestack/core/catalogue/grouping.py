@@ -23,6 +23,7 @@ ALIKE = 28
 SAME_TONES = 10.0
 """Mean difference of tones, of 255, within which two pictures have the same colours."""
 _MOST_BUCKET = 64
+"""Neighbours that are compared among files that share a part of their hash."""
 
 
 class Relation(StrEnum):
@@ -214,22 +215,23 @@ def _same_pictures(items: list[Item]) -> Iterable[tuple[Item, Item]]:
     hashes: NDArray[np.uint8] = np.frombuffer(b"".join(i.hash for i in unique), np.uint8).reshape(
         -1, HASH_BYTES
     )
-    parts = hashes.view(np.uint16)
+    parts, wide = hashes.view(np.uint16), hashes.view(np.uint64)
     seen: set[tuple[int, int]] = set()
     for column in range(parts.shape[1]):
         order = np.argsort(parts[:, column], kind="stable")
         keys = parts[order, column]
-        edges = np.flatnonzero(np.diff(keys)) + 1
-        for bucket in np.split(order, edges):
-            if not 1 < len(bucket) <= _MOST_BUCKET:
-                continue
-            for n, a in enumerate(bucket[:-1]):
-                rest = bucket[n + 1 :]
-                near = rest[distances(hashes[a].tobytes(), hashes[rest]) <= ALIKE]
-                for b in near:
-                    pair = (min(int(a), int(b)), max(int(a), int(b)))
-                    if pair not in seen:
-                        seen.add(pair)
-                        one, other = unique[pair[0]], unique[pair[1]]
-                        if alike(one, other)[1]:
-                            yield one, other
+        # Files that share a part stand side by side now; each is compared with those behind it.
+        for shift in range(1, min(_MOST_BUCKET, len(order))):
+            same = keys[shift:] == keys[:-shift]
+            if not same.any():
+                break
+            first, second = order[:-shift][same], order[shift:][same]
+            apart = np.bitwise_count(wide[first] ^ wide[second]).sum(axis=1)
+            near = apart <= ALIKE
+            for a, b in zip(first[near].tolist(), second[near].tolist(), strict=True):
+                pair = (min(a, b), max(a, b))
+                if pair not in seen:
+                    seen.add(pair)
+                    one, other = unique[pair[0]], unique[pair[1]]
+                    if alike(one, other)[1]:
+                        yield one, other

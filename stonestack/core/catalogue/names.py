@@ -102,6 +102,7 @@ def _folder_words(place: str) -> frozenset[str]:
     return frozenset(w for part in place.split("/") for w in _PARTS.split(folded(part)) if w)
 
 
+@lru_cache(maxsize=1 << 17)
 def parts(path: str) -> NameParts:
     """Take a path below a game folder apart.
 

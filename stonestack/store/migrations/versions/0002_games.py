@@ -39,6 +39,7 @@ def upgrade() -> None:
         _text("title"),
         _text("version"),
         _text("report"),
+        _number("revision"),
         sa.Column("read", sa.DateTime(), nullable=True),
         _created(),
     )
