@@ -32,6 +32,11 @@ _BATCH = 256
 _WORTH_PROCESSES = 600
 """Fewer files than this are read sooner than other processes could start."""
 _MARKS = 400
+_OUTDATED = (
+    "SELECT 1 FROM entry e JOIN content c ON c.sha256 = e.sha256 "
+    "WHERE e.game_id = ? AND c.version <> ? LIMIT 1"
+)
+"""Whether anything was described by an earlier version of the rules."""
 
 
 class Catalogued(BaseModel):
@@ -74,12 +79,15 @@ def catalogue(
                 (game_id,),
             )
         }
+        outdated = session.connection().exec_driver_sql(_OUTDATED, (game_id, describing.VERSION))
+        redo = outdated.first() is not None
     there = {seen.path for seen in found.files}
     gone = [known[path].id for path in known if path not in there]
     todo = [
         seen
         for seen in found.files
         if thorough
+        or redo
         or (old := known.get(seen.path)) is None
         or (old.size, old.mtime_ns) != (seen.size, seen.mtime_ns)
     ]
@@ -89,7 +97,7 @@ def catalogue(
             _drop(session, gone)
     # Each batch is stored for itself, so that nobody else waits long for the database, and
     # what was read is not lost when the work is stopped.
-    for done, batch in _read(root, todo):
+    for done, batch in _read(root, [(s, "" if redo else _hash(known, s.path)) for s in todo]):
         with ws.session() as session:
             changed += _store(session, game_id, batch, known)
             moved_on(session, game_id)
@@ -165,7 +173,11 @@ def moved_on(session: Session, game_id: str) -> None:
     )
 
 
-def _read(root: Path, todo: list[Seen]) -> Iterator[tuple[int, list[FileRead]]]:
+def _hash(known: dict[str, _Known], path: str) -> str:
+    return known[path].sha256 if path in known else ""
+
+
+def _read(root: Path, todo: list[tuple[Seen, str]]) -> Iterator[tuple[int, list[FileRead]]]:
     """Read files in batches, on all cores where there are many."""
     batches = list(_batches(todo))
     done = 0
@@ -187,12 +199,12 @@ def _read(root: Path, todo: list[Seen]) -> Iterator[tuple[int, list[FileRead]]]:
                 future.cancel()
 
 
-def _batches(todo: list[Seen]) -> Iterator[list[Seen]]:
+def _batches(todo: list[tuple[Seen, str]]) -> Iterator[list[tuple[Seen, str]]]:
     """Cut the work into parts of some files or some megabytes."""
-    batch: list[Seen] = []
+    batch: list[tuple[Seen, str]] = []
     size = 0
-    for seen in todo:
-        batch.append(seen)
+    for seen, known in todo:
+        batch.append((seen, known))
         size += seen.size
         if len(batch) >= _BATCH or size > 32 << 20:
             yield batch
@@ -208,7 +220,8 @@ def _store(session: Session, game_id: str, batch: list[FileRead], known: dict[st
     fresh: list[FileRead] = []
     for read in batch:
         old = known.get(read.seen.path)
-        (same if old is not None and old.sha256 == read.sha256 else fresh).append(read)
+        same_bytes = old is not None and old.sha256 == read.sha256 and not read.entries
+        (same if same_bytes else fresh).append(read)
     for read in same:
         connection.execute(
             update(GameFileRow)

@@ -109,13 +109,22 @@ def _list_one(
         found.left_out.append((path, f"cannot be opened: {error.strerror}"))
 
 
-def read_files(root: str, files: list[Seen]) -> list[FileRead]:
-    """Read several files; the unit of work that runs in a process of its own."""
-    return [read_file(Path(root), seen) for seen in files]
+def read_files(root: str, files: list[tuple[Seen, str]]) -> list[FileRead]:
+    """Read several files, each with its known hash or an empty text.
+
+    The unit of work that runs in a process of its own.
+    """
+    return [read_file(Path(root), seen, known) for seen, known in files]
 
 
-def read_file(root: Path, seen: Seen) -> FileRead:
-    """Read a file and, if it is a container, all that is in it. Never raises for bad content."""
+def read_file(root: Path, seen: Seen, known: str = "") -> FileRead:
+    """Read a file and, if it is a container, all that is in it. Never raises for bad content.
+
+    Parameters
+    ----------
+    known : str
+        The hash that the file had; where it still has that, its content is not looked at.
+    """
     path = root / seen.path
     try:
         if seen.size <= MOST_LOOKED:
@@ -123,6 +132,8 @@ def read_file(root: Path, seen: Seen) -> FileRead:
             status = path.stat()
             seen = Seen(seen.path, len(data), status.st_mtime_ns)
             digest = hashlib.sha256(data).hexdigest()
+            if digest == known:
+                return FileRead(seen, digest, "", "", [])
             form = containers.form_of(data[: containers.HEAD])
             if form is None:
                 entry = EntryRead(seen.path, (), len(data), digest, describe(data))
@@ -130,6 +141,8 @@ def read_file(root: Path, seen: Seen) -> FileRead:
             return _container(seen, digest, form.name, Held(data))
         with path.open("rb") as file:
             digest = hashlib.file_digest(file, "sha256").hexdigest()
+        if digest == known:
+            return FileRead(seen, digest, "", "", [])
         with FileSource(path) as source:
             head = source.at(0, _HEAD)
             form = containers.form_of(head[: containers.HEAD])
