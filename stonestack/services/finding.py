@@ -15,6 +15,7 @@ from sqlmodel import Session, col, select
 
 from stonestack.core.catalogue import local, looks
 from stonestack.core.catalogue.describe import encoded, picture_bytes
+from stonestack.core.catalogue.marker import marker
 from stonestack.core.catalogue.names import folded
 from stonestack.core.errors import BadFile, BadRequest, StoneError
 from stonestack.services import games, keeping
@@ -383,6 +384,15 @@ def picture(ws: Workspace, game_id: str, entry_id: int, longest: int | None, lev
     if row.sha256:
         ws.cache.write(row.sha256, kind, data)
     return data
+
+
+def marker_picture(ws: Workspace, game_id: str, entry_id: int) -> bytes:
+    """Return a marker for an entry's place, as a PNG of its size."""
+    with ws.session() as session:
+        row = must(session, EntryRow, entry_id, "file")  # type: ignore[arg-type]
+    if row.game_id != game_id or not row.width:
+        raise BadRequest("no-picture", f"{row.name} is no picture.", "Choose a picture.")
+    return encoded(marker(row.path, row.width, row.height))
 
 
 def like(

@@ -11,7 +11,7 @@ from sqlmodel import col, func, select
 
 from stonestack.core.errors import BadRequest, NotFound
 from stonestack.services.workspace import Workspace, must
-from stonestack.store.tables import EntryRow, GameFileRow, GameRow
+from stonestack.store.tables import EntryRow, GameFileRow, GameRow, ProjectRow
 
 _VERSION_FILES = ("room.json", "version.json", "game.json", "version.txt", "VERSION")
 
@@ -133,6 +133,20 @@ def move(ws: Workspace, game_id: str, root: Path) -> GameFolderView:
         row.version = version_of(root)
         session.add(row)
     return get(ws, game_id)
+
+
+def point(ws: Workspace, project_id: str, root: Path, moved: bool) -> GameFolderView:
+    """Point a project to a game folder: the same one at another place, or another one."""
+    with ws.session() as session:
+        project = must(session, ProjectRow, project_id, "project")
+        before = project.game_folder
+        known = session.exec(select(GameRow).where(GameRow.root == (before or ""))).first()
+    view = move(ws, known.id, root) if moved and known is not None else register(ws, root)
+    with ws.session() as session:
+        project = must(session, ProjectRow, project_id, "project")
+        project.game_folder = view.root
+        session.add(project)
+    return view
 
 
 def folder(ws: Workspace, game_id: str) -> Path:

@@ -6,11 +6,19 @@ import re
 import shutil
 from pathlib import Path
 
+import numpy as np
 from playwright.sync_api import expect
 
 from tests.browser.case import PATIENCE, BrowserCase, demo_server
+from tests.support import noise, png
 
 PICTURES = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
+
+
+def blue_door() -> bytes:
+    """Return a picture to put in the door's place."""
+    values = noise(512, 512, 3, 60) * np.array([40, 90, 150], np.float32) + 30
+    return png(values.astype(np.uint8))
 
 
 class Taking(BrowserCase):
@@ -27,6 +35,21 @@ class Taking(BrowserCase):
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
         self.addCleanup(server.stop)
         page = self.page
+        page.goto(server.address)
+        page.get_by_role("navigation", name="Views").get_by_role("link", name="Sources").click()
+        expect(page.get_by_role("button", name="Read the folder again")).to_be_visible()
+        page.get_by_label("Find in the game").fill("_")
+        page.get_by_role("button", name=re.compile("Colour")).nth(1).click()
+        self.keep("sources")
+        page.get_by_role("radio", name="Contact sheet").click()
+        self.keep("sources-sheet")
+        page.get_by_label("Find in the game").fill("door")
+        page.get_by_label("Picture for this place").set_input_files(
+            {"name": "blue-door.png", "mimeType": "image/png", "buffer": blue_door()}
+        )
+        expect(page.get_by_text("Into the safe first")).to_be_visible()
+        self.keep("put-back-plan")
+        page.keyboard.press("Escape")
         page.goto(server.address)
         expect(page.get_by_role("link", name="Encaustic floor")).to_be_visible()
         self.keep("surfaces")

@@ -188,6 +188,7 @@ class Loop(BrowserCase):
         table.get_by_role("button", name="Bytes").click()
         expect(table.locator("th[aria-sort=descending]")).to_contain_text("Bytes")
         rows = table.locator("tbody tr")
+        expect(rows.first).to_contain_text("update.saltglass")
         rows.first.click()
         self.page.keyboard.press("ArrowDown")
         expect(rows.nth(1)).to_have_attribute("aria-selected", "true")

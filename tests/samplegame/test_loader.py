@@ -1,6 +1,10 @@
+import io
 import json
+import tarfile
 import tempfile
 import unittest
+import warnings
+import zipfile
 from pathlib import Path
 
 from stonestack.core import codecs
@@ -52,6 +56,52 @@ class GameCase(unittest.TestCase):
 
     def words(self, room: Room) -> dict[str, str]:
         return {line.path: f"{line.word}: {line.text}" for line in room.log}
+
+
+class Containers(GameCase):
+    def hold(self, *files: tuple[str, bytes]) -> None:
+        buffer = io.BytesIO()
+        with warnings.catch_warnings(), zipfile.ZipFile(buffer, "w") as file:
+            warnings.simplefilter("ignore")
+            for name, data in files:
+                file.writestr(name, data)
+        self.put("base/hall.hold", buffer.getvalue())
+
+    def test_a_texture_comes_out_of_a_container_the_last_of_one_name(self) -> None:
+        (self.folder / "base/textures/floor_c.dds").unlink()
+        other = texture(seed=9)
+        self.hold(("textures/floor_c.dds", texture(seed=8)), ("textures/floor_c.dds", other))
+        self.assertEqual(self.shown(), codecs.dds.read(other).levels[0])
+
+    def test_a_loose_file_wins_over_a_container(self) -> None:
+        self.hold(("textures/floor_c.dds", texture(seed=8)))
+        self.assertEqual(self.shown(), codecs.dds.read(self.own).levels[0])
+
+    def test_a_broken_container_is_said_and_the_rest_goes_on(self) -> None:
+        self.put("base/hall.hold", b"PK no container")
+        self.assertIn("refused", self.words(load(self.folder))["base/hall.hold"])
+        self.assertIsNotNone(self.shown())
+
+
+class Updates(GameCase):
+    def test_an_update_writes_only_what_differs_and_reads_the_folder_again(self) -> None:
+        fresh = texture(seed=7)
+        buffer = io.BytesIO()
+        with tarfile.open(fileobj=buffer, mode="w:gz") as tar:
+            for name, data in (
+                ("base/textures/floor_c.dds", fresh),
+                ("base/textures/floor_n.dds", texture(seed=3)),
+            ):
+                info = tarfile.TarInfo(name)
+                info.size = len(data)
+                tar.addfile(info, io.BytesIO(data))
+        self.put("update.saltglass", buffer.getvalue())
+        client = create_app(self.folder).test_client()
+        told = client.post("/update", base_url="http://127.0.0.1:1").get_json()
+        self.assertEqual(told["written"], 1)
+        self.assertEqual((self.folder / "base/textures/floor_c.dds").read_bytes(), fresh)
+        again = client.post("/update", base_url="http://127.0.0.1:1").get_json()
+        self.assertEqual(again["written"], 0)
 
 
 class Loader(GameCase):

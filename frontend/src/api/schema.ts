@@ -148,6 +148,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/games/{game_id}/entries/{entry_id}/marker.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["entry_marker_api_games__game_id__entries__int_entry_id__marker_png_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/games/{game_id}/entries/{entry_id}/picture.png": {
         parameters: {
             query?: never;
@@ -524,7 +540,7 @@ export interface paths {
             cookie?: never;
         };
         get: operations["project_game_api_projects__project_id__registered_game_get"];
-        put?: never;
+        put: operations["point_project_api_projects__project_id__registered_game_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1676,6 +1692,20 @@ export interface components {
             game_folder: string | null;
             /** Title */
             title: string;
+        };
+        /**
+         * NewRoot
+         * @description Where a project's game folder lies now.
+         */
+        NewRoot: {
+            /**
+             * Moved
+             * @description The same game at another place, not another game
+             * @default false
+             */
+            moved: boolean;
+            /** Root */
+            root: string;
         };
         /**
          * NewSurface
@@ -2986,6 +3016,29 @@ export interface operations {
             };
         };
     };
+    entry_marker_api_games__game_id__entries__int_entry_id__marker_png_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                game_id: string;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     entry_picture_api_games__game_id__entries__int_entry_id__picture_png_get: {
         parameters: {
             query?: {
@@ -3862,6 +3915,41 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GameFolderView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    point_project_api_projects__project_id__registered_game_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRoot"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

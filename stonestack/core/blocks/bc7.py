@@ -107,9 +107,15 @@ def _assign(block, stored, weights, places):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def _best(block, ends, weights, places, kept, kept_places, least):  # type: ignore[no-untyped-def]
-    """Try the four choices of shared bits; keep the best."""
+    """Try the four choices of shared bits; keep the best.
+
+    An opaque block stays opaque, which needs both bits set.
+    """
     shared = np.empty(2, np.int32)
-    for choice in range(4):
+    opaque = True
+    for t in range(16):
+        opaque = opaque and block[t, 3] == 255
+    for choice in range(3 if opaque else 0, 4):
         shared[0] = choice & 1
         shared[1] = choice >> 1
         stored = _stored(ends, shared)

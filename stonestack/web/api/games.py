@@ -73,6 +73,12 @@ class Folder(BaseModel):
     root: str = Field(min_length=1, max_length=1000)
 
 
+class NewRoot(Folder):
+    """Where a project's game folder lies now."""
+
+    moved: bool = Field(False, description="The same game at another place, not another game")
+
+
 class Reading(BaseModel):
     """How a folder is read."""
 
@@ -213,6 +219,15 @@ def register(app: OpenAPI, ws: Workspace) -> None:
         if query.sha256:
             return unchanging(data, "image/png")
         return Response(data, mimetype="image/png", headers={"Cache-Control": "no-store"})
+
+    @app.get("/api/games/<game_id>/entries/<int:entry_id>/marker.png")
+    def entry_marker(path: EntryPath) -> Response:
+        data = finding.marker_picture(ws, path.game_id, path.entry_id)
+        return Response(data, mimetype="image/png", headers={"Cache-Control": "no-store"})
+
+    @app.put("/api/projects/<project_id>/registered-game", responses={200: GameFolderView})
+    def point_project(path: ProjectPath, body: NewRoot) -> Response:
+        return model(games.point(ws, path.project_id, Path(body.root), body.moved))
 
     @app.post("/api/games/<game_id>/names", responses={200: NamesView})
     def attach_names(path: GamePath, body: Names) -> Response:

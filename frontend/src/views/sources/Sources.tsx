@@ -15,6 +15,7 @@ import { useKeptJob } from "@/parts/useKeptJob";
 import { BroughtIn } from "./BroughtIn";
 import { Courses, inOrder, things } from "./Courses";
 import { ContactSheet, EntryList } from "./Lists";
+import { FolderForm, FolderButton } from "./FolderForm";
 import { NamesForm } from "./NamesForm";
 import { Ours } from "./Ours";
 import { Preview } from "./Preview";
@@ -81,11 +82,14 @@ export function Sources({ project }: { project: string }) {
   );
 }
 
-function NoGame({ error }: { project: string; error: unknown }) {
+function NoGame({ project, error }: { project: string; error: unknown }) {
   return (
     <div className="px-8">
       <Empty title="No game folder">
-        <ProblemNote error={error} />
+        <div className="flex flex-col gap-3">
+          <ProblemNote error={error} />
+          <FolderForm project={project} root="" />
+        </div>
       </Empty>
     </div>
   );
@@ -169,6 +173,11 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
     } finally {
       setTaking(false);
     }
+  };
+  const putMarker = async (entry: Entry) => {
+    const answer = await fetch(`/api/games/${game.id}/entries/${String(entry.id)}/marker.png`);
+    if (answer.ok) setPutting({ entry, file: new File([await answer.blob()], `marker for ${entry.name}`) });
+    else setProblem(new Error("No marker could be made for this file."));
   };
   const showOurs = async (on: boolean) => {
     setProblem(null);
@@ -294,6 +303,7 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
           </div>
           <div className="flex h-8 shrink-0 items-center gap-4 border-t border-joint px-3 text-small text-ink-2">
             <span>{total} files{layout === "courses" ? `, ${String(courses.length)} things` : ""}</span>
+            <FolderButton project={project} root={game.root} />
             <span className="figures">
               {game.loose} loose, {game.containers} containers, version {game.version || "unknown"}
             </span>
@@ -341,6 +351,9 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
                     </Button>
                     <Button look="line" keyName="P" disabled={current.role === ""} hint="Any picture; it is made in this file's form" onClick={() => upload.current?.click()}>
                       Replace it
+                    </Button>
+                    <Button look="bare" disabled={current.role === ""} hint="A loud picture with a code, to see in the game where this is shown" onClick={() => void putMarker(current)}>
+                      Marker
                     </Button>
                     <Button look="bare" keyName="X" onClick={() => { mark(current); }}>
                       {marked.has(current.id) ? "Unmark" : "Mark"}
