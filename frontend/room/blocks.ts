@@ -3,7 +3,7 @@ import * as THREE from "three";
 
 export interface Described {
   path: string;
-  format: "bc1" | "bc3" | "bc4" | "bc5" | "rgba8";
+  format: "bc1" | "bc2" | "bc3" | "bc4" | "bc5" | "bc6h" | "bc7" | "rgba8";
   srgb: boolean;
   width: number;
   height: number;
@@ -22,27 +22,32 @@ export interface Uploaded {
 
 const FORMATS = {
   bc1: THREE.RGB_S3TC_DXT1_Format,
+  bc2: THREE.RGBA_S3TC_DXT3_Format,
   bc3: THREE.RGBA_S3TC_DXT5_Format,
+  bc7: THREE.RGBA_BPTC_Format,
   bc4: THREE.RED_RGTC1_Format,
   bc5: THREE.RED_GREEN_RGTC2_Format,
 } as const;
 const EXTENSIONS = {
   bc1: "WEBGL_compressed_texture_s3tc",
+  bc2: "WEBGL_compressed_texture_s3tc",
   bc3: "WEBGL_compressed_texture_s3tc",
+  bc7: "EXT_texture_compression_bptc",
   bc4: "EXT_texture_compression_rgtc",
   bc5: "EXT_texture_compression_rgtc",
 } as const;
-const CHANNELS = { bc1: 4, bc3: 4, bc4: 1, bc5: 2, rgba8: 4 } as const;
+const CHANNELS = { bc1: 4, bc2: 4, bc3: 4, bc4: 1, bc5: 2, bc6h: 4, bc7: 4, rgba8: 4 } as const;
 
 export async function upload(renderer: THREE.WebGLRenderer, url: string, described: Described): Promise<Uploaded> {
   const { format, srgb } = described;
-  const asBlocks = format !== "rgba8" && renderer.extensions.has(EXTENSIONS[format]);
+  // BC6H is light beyond white, which this room does not show; its texels are decoded.
+  const asBlocks = format !== "rgba8" && format !== "bc6h" && renderer.extensions.has(EXTENSIONS[format]);
   const wanted = asBlocks || format === "rgba8" ? url : `${url}?decoded`;
   const answer = await fetch(wanted);
   if (!answer.ok) throw new Error(`${described.path} could not be fetched`);
   const bytes = new Uint8Array(await answer.arrayBuffer());
   const texture = asBlocks ? blocks(bytes, described, format) : texels(bytes, described);
-  const sampler = asBlocks ? renderer.extensions.has("WEBGL_compressed_texture_s3tc_srgb") : CHANNELS[format] === 4;
+  const sampler = asBlocks && format !== "bc7" ? renderer.extensions.has("WEBGL_compressed_texture_s3tc_srgb") : asBlocks || CHANNELS[format] === 4;
   texture.colorSpace = srgb && sampler ? THREE.SRGBColorSpace : THREE.NoColorSpace;
   texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
   texture.minFilter = THREE.LinearMipmapLinearFilter;

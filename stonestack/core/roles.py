@@ -48,7 +48,7 @@ ROLES: dict[Role, RoleInfo] = {
     Role.COLOUR: RoleInfo(
         "Colour",
         Space.LINEAR,
-        (BlockFormat.BC1, BlockFormat.BC3, BlockFormat.BC7, BlockFormat.BC2, BlockFormat.RGBA8),
+        (BlockFormat.BC1, BlockFormat.BC3, BlockFormat.BC7, BlockFormat.RGBA8),
         "_c",
         "What the surface looks like in even white light",
     ),

@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
+from stonestack.core.blocks import BlockFormat
 from stonestack.core.codecs import ktx2
 from tests.browser.case import BrowserCase
 from tests.core.test_containers import textures
@@ -58,6 +59,8 @@ class ThreeLoader(BrowserCase):
 
     def test_all_formats_and_levels(self) -> None:
         for format_, texture in textures(64, 32).items():
+            if format_ is BlockFormat.BC2:
+                continue  # This loader does not know it.
             (self.folder / f"{format_}.ktx2").write_bytes(ktx2.write(texture))
             levels = self.page.evaluate("(url) => window.texels(url)", f"{format_}.ktx2")
             self.assertEqual(len(levels), len(texture.levels))

@@ -27,6 +27,7 @@ const NAMES = new Map<number, string>([
   [THREE.RGB_S3TC_DXT1_Format, "BC1"],
   [THREE.RGBA_S3TC_DXT1_Format, "BC1"],
   [THREE.RGBA_S3TC_DXT5_Format, "BC3"],
+  [THREE.RGBA_BPTC_Format, "BC7"],
   [THREE.RED_RGTC1_Format, "BC4"],
   [THREE.RED_GREEN_RGTC2_Format, "BC5"],
 ]);
@@ -86,7 +87,8 @@ export class Textures {
     const srgb = texture.colorSpace === THREE.SRGBColorSpace;
     const isBlocks = NAMES.has(texture.format);
     // Without the sRGB variant of the block formats the shader decodes instead.
-    const decode = srgb && isBlocks && !this.renderer.extensions.has("WEBGL_compressed_texture_s3tc_srgb");
+    const own = texture.format === THREE.RGBA_BPTC_Format;
+    const decode = srgb && isBlocks && !own && !this.renderer.extensions.has("WEBGL_compressed_texture_s3tc_srgb");
     if (decode) texture.colorSpace = THREE.NoColorSpace;
     const image = texture.image;
     texture.minFilter = THREE.LinearMipmapLinearFilter;

@@ -203,10 +203,11 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
   });
   const set = (changes: Partial<Search>) => {
     setAlike(null);
+    setSelected(null);
     setSearch({ ...search, ...changes });
   };
   const belonging = current ? new Set(entries.filter((e) => e.thing === current.thing && e.relation === "map" && e.role !== "").map((e) => e.role)).size : 0;
-  const takeWords = marked.size > 0 ? `Take ${String(marked.size)} marked` : belonging > 1 && current?.use !== "icon" ? `Take with its ${belonging === 2 ? "other map" : `${String(belonging - 1)} maps`}` : "Take it";
+  const takeWords = marked.size > 0 ? `Take ${String(marked.size)} marked` : belonging > 1 && current?.use !== "icon" ? `Take all ${String(belonging)}` : "Take it";
   return (
     <div
       className="flex h-full flex-col"
