@@ -7,6 +7,7 @@ change of a container gives back exactly the file that the game brought.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 from pathlib import Path
 
 from pydantic import BaseModel
@@ -132,8 +133,14 @@ def current_bytes(root: Path, file: str, chain: tuple[int, ...]) -> bytes:
         return containers.inside(source, chain)
 
 
-def verify(ws: Workspace, game_id: str) -> Verified:
-    """Check every original in the safe by its hash, and how each of ours stands."""
+def verify(ws: Workspace, game_id: str, thorough: bool = True) -> Verified:
+    """Check the safe, and how each of ours stands.
+
+    Parameters
+    ----------
+    thorough : bool
+        Whether every original is read and compared with its hash, or only looked for.
+    """
     root = games.folder(ws, game_id)
     with ws.session() as session:
         kept = session.exec(
@@ -148,18 +155,24 @@ def verify(ws: Workspace, game_id: str) -> Verified:
                 size=k.size,
                 version=k.version,
                 created=k.created.isoformat(),
-                whole=ws.safe.whole(k.sha256),
+                whole=ws.safe.whole(k.sha256) if thorough else ws.safe.holds(k.sha256),
             )
             for k in kept
         ],
-        placed=list(states(root, rows)),
+        placed=list(states(root, rows, quick=not thorough)),
     )
 
 
-def states(root: Path, rows: list[PlacedRow]) -> Iterator[PlacedState]:
-    """Say of each of ours how it stands now."""
+def states(root: Path, rows: list[PlacedRow], quick: bool = False) -> Iterator[PlacedState]:
+    """Say of each of ours how it stands now.
+
+    Parameters
+    ----------
+    quick : bool
+        Whether a file of the same size and time may be taken for unchanged since the last look.
+    """
     for row in rows:
-        state, words = _state(root, row)
+        state, words = _state(root, row, quick)
         yield PlacedState(
             id=row.id or 0,
             path=row.path,
@@ -172,9 +185,18 @@ def states(root: Path, rows: list[PlacedRow]) -> Iterator[PlacedState]:
         )
 
 
-def _state(root: Path, row: PlacedRow) -> tuple[str, str]:
+@lru_cache(maxsize=4096)
+def _digest(root: Path, file: str, chain: str, _size: int, _mtime_ns: int) -> str:
+    """Hash what a place holds; asked again and again while the page is open."""
+    return sha256(current_bytes(root, file, chain_of(chain)))
+
+
+def _state(root: Path, row: PlacedRow, quick: bool) -> tuple[str, str]:
     try:
-        digest = sha256(current_bytes(root, row.file, chain_of(row.chain)))
+        if not quick:
+            _digest.cache_clear()
+        status = (root / row.file).stat()
+        digest = _digest(root, row.file, row.chain, status.st_size, status.st_mtime_ns)
     except FileNotFoundError:
         return "gone", "The file is not there any more."
     except (OSError, StoneError) as error:

@@ -24,6 +24,7 @@ from stonestack.store import disk, journal
 from stonestack.store.disk import FileSource
 from stonestack.store.files import sha256, sha256_of
 from stonestack.store.journal import Change, Journal
+from stonestack.store.lock import exclusive
 from stonestack.store.tables import EntryRow, GameFileRow, KeptRow, PlacedRow, now
 
 
@@ -570,10 +571,16 @@ def noted(ws: Workspace, done: Journal) -> None:
 
 def settle(ws: Workspace) -> int:
     """Finish or undo what a crash interrupted; returns how many changes were finished."""
-    finished = 0
-    for left in journal.unfinished(ws.data.journal):
-        finished += journal.settle(left, lambda j: noted(ws, j)) is not None
-    return finished
+    if not journal.unfinished(ws.data.journal):
+        return 0
+    try:
+        with exclusive(ws.data.journal, patience=2.0):
+            left = journal.unfinished(ws.data.journal)
+            settled = [journal.settle(place, lambda j: noted(ws, j)) for place in left]
+    except Conflict:
+        # Another program is at work there; the journal is its own.
+        return 0
+    return sum(done is not None for done in settled)
 
 
 def _keeps(ws: Workspace, root: Path, game_id: str, files: set[str]) -> list[KeepLine]:

@@ -215,6 +215,32 @@ def redo(ws: Workspace, surface_id: str, base: int) -> SurfaceView:
     return _move(ws, surface_id, base, +1, "Nothing to redo.")
 
 
+def take_back(ws: Workspace, surface_id: str, base: int, number: int) -> SurfaceView:
+    """Make an earlier revision the newest one; nothing in between is lost."""
+    with ws.session() as session:
+        row = must(session, SurfaceRow, surface_id, "surface")
+        _check_base(row, base)
+        earlier = _revision(session, surface_id, number)
+        if earlier is None:
+            raise BadRequest(
+                "no-such-revision", f"There is no revision {number}.", "Choose one of the list."
+            )
+        newest = max(
+            session.exec(select(RevisionRow.number).where(RevisionRow.surface_id == surface_id))
+        )
+        row.current = newest + 1
+        session.add(row)
+        session.add(
+            RevisionRow(
+                surface_id=surface_id,
+                number=row.current,
+                words=f"Back to {number}: {earlier.words}",
+                document=earlier.document,
+            )
+        )
+    return get(ws, surface_id)
+
+
 def history(ws: Workspace, surface_id: str) -> list[RevisionView]:
     """Return all revisions, newest first."""
     with ws.session() as session:

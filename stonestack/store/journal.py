@@ -25,6 +25,7 @@ from pydantic import BaseModel, ValidationError
 from stonestack.core.errors import BadRequest, Conflict
 from stonestack.store import disk
 from stonestack.store.files import sha256_of, write_atomically
+from stonestack.store.lock import exclusive
 
 
 class Swap(BaseModel):
@@ -98,7 +99,16 @@ def carry_out(
     BadRequest
         If the disk is full, or a file or folder may not be written; then nothing has changed.
     """
-    folder.mkdir(parents=True, exist_ok=True)
+    with exclusive(folder):
+        return _carried_out(folder, changes, note, done)
+
+
+def _carried_out(
+    folder: Path,
+    changes: list[tuple[Change, Callable[[], Iterable[bytes]]]],
+    note: str,
+    done: Callable[[Journal], None],
+) -> Journal:
     place = folder / f"{secrets.token_hex(8)}.json"
     swaps = [
         Swap(

@@ -368,6 +368,13 @@ class InLight(PathCase):
         seen = self.lit(degrees)
         wanted, compared = self.expected(seen.shape, degrees)
         off = np.abs(seen - wanted[..., np.newaxis]).max(axis=2)[compared]
+        for _ in range(20):
+            if off.mean() < MEAN_TOLERANCE:
+                break
+            # The map may still be on its way to the view.
+            self.page.wait_for_timeout(500)
+            seen = self.settled(self.page.get_by_test_id("light"))
+            off = np.abs(seen - wanted[..., np.newaxis]).max(axis=2)[compared]
         self.assertLess(off.mean(), MEAN_TOLERANCE)
         self.assertLess(np.percentile(off, 99.5), WORST_TOLERANCE)
 

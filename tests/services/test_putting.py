@@ -13,6 +13,7 @@ from stonestack.core.image import Space
 from stonestack.services import cataloguing, games, keeping, putting, returning
 from stonestack.services.jobs import silent
 from stonestack.store import disk, journal
+from stonestack.store.lock import exclusive
 from tests.core.test_archives import content
 from tests.games import catalogued, colour_dds, entry, hashes, replacement, small_game, state
 from tests.support import WorkspaceCase
@@ -290,6 +291,15 @@ class BadMoments(GameCase):
             (self.game / "tex").chmod(0o755)
         self.assertEqual(caught.exception.code, "not-permitted")
         self.assert_untouched()
+
+    def test_what_another_program_is_doing_is_left_alone(self) -> None:
+        self.ws.data.journal.mkdir(exist_ok=True)
+        (self.ws.data.journal / "theirs.json").write_text('{"state": "staging", "swaps": []}')
+        with exclusive(self.ws.data.journal):
+            self.assertEqual(putting.settle(self.ws), 0)
+            self.assertEqual(len(journal.unfinished(self.ws.data.journal)), 1)
+        putting.settle(self.ws)
+        self.assertEqual(journal.unfinished(self.ws.data.journal), [])
 
     def test_a_damaged_safe_is_noticed(self) -> None:
         self.put("tex/wall_c.dds", ticked={"tex/wall_c.dds"})

@@ -99,6 +99,18 @@ class Passing(WorkingCase):
                 surfaces.undo(self.ws, self.surface.id, self.revision())
                 np.testing.assert_array_equal(self.finished(), was)
 
+    def test_an_earlier_revision_is_taken_back_and_none_is_lost(self) -> None:
+        first, was = self.revision(), self.finished()
+        view = self.out()
+        paint(Path(view.path))
+        working.look(self.ws)
+        painted_revision, with_paint = self.revision(), self.finished()
+        now = surfaces.take_back(self.ws, self.surface.id, painted_revision, first)
+        np.testing.assert_array_equal(self.finished(), was)
+        self.assertEqual(len(surfaces.history(self.ws, self.surface.id)), now.revision)
+        surfaces.take_back(self.ws, self.surface.id, now.revision, painted_revision)
+        np.testing.assert_array_equal(self.finished(), with_paint)
+
     def test_what_is_not_painted_on_still_follows_earlier_changes(self) -> None:
         from stonestack.core import edits
         from stonestack.core.steps.tone import Tone

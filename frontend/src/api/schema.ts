@@ -788,6 +788,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surfaces/{surface_id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take_back_api_surfaces__surface_id__take_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surfaces/{surface_id}/undo": {
         parameters: {
             query?: never;
@@ -2455,6 +2471,16 @@ export interface components {
         Take: {
             /** Entries */
             entries: number[];
+        };
+        /**
+         * TakeBackRequest
+         * @description Which revision to take back to, and which one is shown now.
+         */
+        TakeBackRequest: {
+            /** Base */
+            base: number;
+            /** Number */
+            number: number;
         };
         /**
          * TakeFromGame
@@ -4481,6 +4507,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MoveRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurfaceView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    take_back_api_surfaces__surface_id__take_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBackRequest"];
             };
         };
         responses: {

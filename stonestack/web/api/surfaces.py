@@ -68,6 +68,13 @@ class PreviewKey(BaseModel):
     key: str | None
 
 
+class TakeBackRequest(BaseModel):
+    """Which revision to take back to, and which one is shown now."""
+
+    base: int
+    number: int
+
+
 class WorkfilePath(BaseModel):
     """Names a working file."""
 
@@ -148,3 +155,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.post("/api/workfiles/<workfile_id>/mend", responses={200: WorkfileView})
     def mend_workfile(path: WorkfilePath, body: Mend) -> Response:
         return model(working.mend(ws, path.workfile_id, body.codes))
+
+    @app.post("/api/surfaces/<surface_id>/take-back", responses={200: SurfaceView})
+    def take_back(path: SurfacePath, body: TakeBackRequest) -> Response:
+        return model(surfaces.take_back(ws, path.surface_id, body.base, body.number))

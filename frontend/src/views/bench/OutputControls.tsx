@@ -1,5 +1,8 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useId, useState } from "react";
+import { api, got } from "@/api/client";
 import { useHistory } from "@/api/queries";
+import { ProblemNote } from "@/parts/ProblemNote";
 import { Tick } from "@/parts/Tick";
 import type { ControlsProps } from "./controlsProps";
 
@@ -11,6 +14,18 @@ export function OutputControls({ surface, map, change }: ControlsProps) {
   useEffect(() => {
     setName(map.file_name);
   }, [map.file_name]);
+  const [problem, setProblem] = useState<unknown>(null);
+  const client = useQueryClient();
+  const takeBack = async (number: number) => {
+    setProblem(null);
+    try {
+      const params = { path: { surface_id: surface.id } };
+      const body = { base: surface.revision, number };
+      client.setQueryData(["surface", surface.id], await got(api.POST("/api/surfaces/{surface_id}/take-back", { params, body })));
+    } catch (failed) {
+      setProblem(failed);
+    }
+  };
   const settle = () => {
     if (name !== map.file_name) {
       change({ kind: "set_output", role: map.role, file_name: name, delivered: map.delivered });
@@ -46,6 +61,7 @@ export function OutputControls({ surface, map, change }: ControlsProps) {
       >
         Goes into the delivery
       </Tick>
+      {problem !== null && <ProblemNote error={problem} />}
       {history && (
         <details className="text-small">
           <summary className="text-ink-2">What was changed, newest first</summary>
@@ -56,7 +72,12 @@ export function OutputControls({ surface, map, change }: ControlsProps) {
                 className={`flex gap-2 border-t border-mortar py-0.5 ${entry.current ? "font-semibold" : ""}`}
               >
                 <span className="figures w-6 text-right text-ink-2">{entry.number}</span>
-                {entry.words}
+                <span className="flex-1">{entry.words}</span>
+                {!entry.current && (
+                  <button type="button" className="underline" onClick={() => void takeBack(entry.number)}>
+                    Take back
+                  </button>
+                )}
               </li>
             ))}
           </ol>

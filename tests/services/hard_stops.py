@@ -1,0 +1,195 @@
+"""The process is killed at random moments; run as a program of its own by :mod:`.test_faults`.
+
+It forks, so it must be a process without threads of its own.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import shutil
+import signal
+import sqlite3
+import sys
+import tempfile
+import time
+import unittest
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+from stonestack.core import codecs
+from stonestack.services import keeping, putting, returning
+from stonestack.services.jobs import silent
+from stonestack.services.starting import started
+from stonestack.services.workspace import Workspace
+from stonestack.store import disk, journal
+from stonestack.store.place import DataFolder
+from tests.games import catalogued, colour_dds, hashes, replacement, small_game
+
+MOMENTS = 200
+
+
+class Dying(disk.Disk):
+    """A disk on which the process ends, hard, at one of its operations, in the middle of it."""
+
+    def __init__(self, after: int) -> None:
+        self.left = after
+
+    def _step(self, half: Callable[[], object] | None = None) -> None:
+        self.left -= 1
+        if self.left < 0:
+            if half is not None:
+                half()
+            os._exit(9)
+
+    def write(self, path: Path, pieces: Iterable[bytes]) -> None:
+        whole = b"".join(pieces)
+        self._step(lambda: path.write_bytes(whole[: len(whole) // 2]))
+        super().write(path, [whole])
+        self._step()
+
+    def rename(self, source: Path, target: Path) -> None:
+        self._step()
+        super().rename(source, target)
+
+    def unlink(self, path: Path) -> None:
+        self._step()
+        super().unlink(path)
+
+    def link(self, source: Path, second: Path) -> None:
+        self._step()
+        super().link(source, second)
+
+    def flush_folder(self, folder: Path) -> None:
+        self._step()
+        super().flush_folder(folder)
+
+
+def in_child(work: Callable[[], None], kill_after: float | None = None) -> int:
+    """Run work in a forked process; return how it ended, 0 for well."""
+    sys.stdout.flush()
+    child = os.fork()
+    if child == 0:
+        code = 1
+        try:
+            work()
+            code = 0
+        finally:
+            os._exit(code)
+    if kill_after is not None:
+        time.sleep(kill_after)
+        os.kill(child, signal.SIGKILL)
+    _, status = os.waitpid(child, 0)
+    return status
+
+
+PATHS = ("tex/floor_c.dds", "menu/page_floor.dds", "pack/hall.hold/a/floor_c.dds")
+
+
+@unittest.skipUnless(hasattr(os, "fork"), "needs fork")
+class HardStops(unittest.TestCase):
+    """The process is killed; the next start finishes or undoes the whole.
+
+    All work is done in forked children, so that this process never has threads of its own.
+    """
+
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.root = Path(holder.name)
+        # What children would each load anew is loaded here; nothing of it starts a thread.
+        codecs.read_texture(colour_dds(1, 16)).texels()
+        Workspace(DataFolder(self.root / "warm")).close()
+        self.assertEqual(in_child(self.prepare), 0)
+
+    def data(self, root: Path) -> DataFolder:
+        return DataFolder(root / "data")
+
+    def prepare(self) -> None:
+        ws = started(self.data(self.root))
+        game = small_game(self.root / "game")
+        game_id = catalogued(ws, game)
+        # Contents are made once; what is tried many times is the change of the folder.
+        wanted = [replacement(ws, game_id, "tex/floor_c.dds")]
+        plan, contents = putting.plan(ws, game_id, wanted)
+        chosen = {x.entry_id: contents[x.entry_id] for x in plan.lines if x.ticked}
+        (self.root / "old").write_text(json.dumps(hashes(game)))
+        for entry_id, content in chosen.items():
+            (self.root / f"new-{entry_id}").write_bytes(content)
+        ws.close()
+
+    def contents(self) -> dict[int, bytes]:
+        return {int(p.name.removeprefix("new-")): p.read_bytes() for p in self.root.glob("new-*")}
+
+    def change(self, root: Path, restore: bool, dies: int | None) -> None:
+        ws = started(self.data(root))
+        with ws.session() as session:
+            row = session.connection().exec_driver_sql("SELECT id FROM game").one()
+        act: Callable[[], object] = (
+            (lambda: returning.restore(ws, row[0], None, silent()))
+            if restore
+            else (lambda: putting.place(ws, row[0], self.contents(), silent()))
+        )
+        if dies is None:
+            act()
+        else:
+            with disk.using(Dying(dies)):
+                act()
+        ws.close()
+
+    def check(self, root: Path, old: dict[str, str], new: dict[str, str]) -> None:
+        """In a child: start again, then every file is old or new, all alike, nothing left."""
+        ws = started(self.data(root))
+        now = hashes(root / "game")
+        assert now in (old, new), {n: h for n, h in now.items() if h not in (old[n], new[n])}
+        assert journal.unfinished(ws.data.journal) == []
+        with ws.session() as session:
+            game_id = session.connection().exec_driver_sql("SELECT id FROM game").one()[0]
+        found = keeping.verify(ws, game_id)
+        assert found.safe_whole
+        assert found.all_in_place, found
+        if now == new:
+            assert {p.path for p in found.placed} == set(PATHS)
+            returning.restore(ws, game_id, None, silent())
+            assert hashes(root / "game") == old
+        ws.close()
+
+    def test_every_file_is_old_or_new_after_a_hard_stop_at_any_of_200_moments(self) -> None:
+        old = json.loads((self.root / "old").read_text())
+        self.rehomed(self.root / "whole")
+        began = time.monotonic()
+        self.assertEqual(in_child(lambda: self.change(self.root / "whole", False, None)), 0)
+        took = time.monotonic() - began
+        new = hashes(self.root / "whole" / "game")
+        rng = random.Random(20)
+        ended = {"killed": 0, "done": 0}
+        for moment in range(MOMENTS):
+            restore = moment % 2 == 1
+            source = self.root / "whole" if restore else None
+            place = self.root / "try"
+            self.rehomed(place, source)
+            if moment % 4 < 2:
+                dies = rng.randrange(0, 60)
+                status = in_child(lambda: self.change(place, restore, dies))  # noqa: B023
+            else:
+                delay = rng.uniform(0.2, 1.0) * took
+                status = in_child(lambda: self.change(place, restore, None), delay)  # noqa: B023
+            ended["killed" if status else "done"] += 1
+            with self.subTest(moment=moment, restore=restore):
+                self.assertEqual(in_child(lambda: self.check(place, old, new)), 0)  # noqa: B023
+            shutil.rmtree(place)
+        self.assertGreater(ended["killed"], MOMENTS // 3)
+
+    def rehomed(self, place: Path, source: Path | None = None) -> None:
+        """Copy game and data folder, and let the copied data point to the copied game."""
+        base = source or self.root
+        shutil.copytree(base / "game", place / "game", copy_function=shutil.copy2)
+        shutil.copytree(base / "data", place / "data")
+        with sqlite3.connect(place / "data" / "stonestack.sqlite3") as database:
+            database.execute("UPDATE game SET root = ?", (str(place / "game"),))
+        database.close()
+
+
+if __name__ == "__main__":
+    unittest.main()
