@@ -6,6 +6,8 @@ import { dress, type Wear } from "./wear";
 interface Scene {
   turn: number;
   folder: string;
+  /** What the game's profile multiplies colours by on import. */
+  gain: [number, number, number];
   ours: Record<string, Wear | null>;
   original: Record<string, Wear | null>;
   log: { word: string; path: string; text: string }[];
@@ -94,7 +96,7 @@ async function read() {
   for (const which of ["ours", "original"] as const) {
     const entries = await Promise.all(
       Object.entries(told[which]).map(async ([thing, wear]) => {
-        const made = await dress(renderer, wear, (slot) => `/texture/${which}/${thing}/${slot}`);
+        const made = await dress(renderer, wear, (slot) => `/texture/${which}/${thing}/${slot}`, told.gain);
         for (const format of made.decoded) decoded.add(format);
         return [thing, made.material] as const;
       }),

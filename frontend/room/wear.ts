@@ -29,7 +29,7 @@ precision highp float;
 varying vec2 vAt;
 varying vec3 vNormal, vPosition;
 uniform sampler2D colourMap, normalMap, shineMap, openingMap;
-uniform vec3 sun;
+uniform vec3 sun, gain;
 uniform float metres, gloss, glow;
 uniform bool decode, twoChannels, cutout, hasOpening, unlit;
 
@@ -43,6 +43,7 @@ void main() {
   vec2 uv = vAt / metres;
   vec4 base = texture2D(colourMap, uv);
   vec3 albedo = decode ? decoded(base.rgb) : base.rgb;
+  albedo *= gain;
   if (cutout && (hasOpening ? texture2D(openingMap, uv).r : base.a) < 0.5) discard;
   if (unlit) { gl_FragColor = vec4(encoded(albedo), 1.0); return; }
   vec3 n = normalize(vNormal) * (gl_FrontFacing ? 1.0 : -1.0);
@@ -90,6 +91,7 @@ export async function dress(
   renderer: THREE.WebGLRenderer,
   wear: Wear | null,
   address: (slot: string) => string,
+  gain: readonly number[],
 ): Promise<Dressed> {
   const fetched = new Map<string, Uploaded>();
   await Promise.all(
@@ -105,6 +107,7 @@ export async function dress(
     shineMap: { value: fetched.get("shine")?.texture ?? BLACK },
     openingMap: { value: fetched.get("opening")?.texture ?? WHITE },
     sun: { value: new THREE.Vector3(0, 1, 0) },
+    gain: { value: missing ? new THREE.Vector3(1, 1, 1) : new THREE.Vector3(...gain) },
     metres: { value: missing ? 1 : wear.metres },
     gloss: { value: wear?.gloss ?? 0 },
     glow: { value: 0 },

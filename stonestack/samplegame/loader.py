@@ -2,7 +2,8 @@
 
 A game folder holds::
 
-    room.json           which material each object of the room wears
+    room.json           which material each object of the room wears; a profile may shift colours
+                        on import: {"import": {"gain": [red, green, blue]}}
     base/               the game's own materials/ and textures/
     base/*.hold         containers (ZIP) with more of the same; a loose file wins over them,
                         and of one name twice in a container the last
@@ -80,6 +81,8 @@ class Room:
     """All that the game has loaded."""
 
     wears: dict[str, Wear | None]
+    gain: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    """What linear colour is multiplied by on import."""
     log: list[LogLine] = field(default_factory=list)
 
 
@@ -166,7 +169,20 @@ class _Loading:
         for layer in self.layers:
             if layer != "base":
                 self._mention_ignored(layer)
-        return Room(wears, self.log)
+        return Room(wears, self._gain(), self.log)
+
+    def _gain(self) -> tuple[float, float, float]:
+        """Return the colour shift that the game's profile asks for on import."""
+        try:
+            red, green, blue = map(float, self.plan.get("import", {}).get("gain", (1, 1, 1)))
+        except (TypeError, ValueError, AttributeError):
+            self.say(Word.REFUSED, "room.json", "its import profile makes no sense")
+            return 1.0, 1.0, 1.0
+        gain = tuple(min(4.0, max(0.0, part)) for part in (red, green, blue))
+        if gain != (1.0, 1.0, 1.0):
+            words = ", ".join(f"{part:g}" for part in gain)
+            self.say(Word.NOTE, "room.json", f"colours are shifted on import, by {words}")
+        return gain[0], gain[1], gain[2]
 
     def _wear(self, name: str) -> Wear | None:
         path = f"materials/{name}.json"

@@ -109,6 +109,7 @@ def create_app(folder: Path) -> Flask:
         return jsonify(
             turn=game.turn,
             folder=str(game.folder),
+            gain=game.ours.gain,
             ours=_scene(game.ours),
             original=_scene(game.original),
             log=[{"word": x.word, "path": x.path, "text": x.text} for x in game.ours.log],

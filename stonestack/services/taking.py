@@ -93,6 +93,25 @@ def companions(ws: Workspace, game_id: str, entry: EntryRow) -> list[EntryRow]:
     return [b for b in beside if PurePosixPath(folded(b.name)).name.split(".")[0] in (base, stem)]
 
 
+def companion_files(ws: Workspace, place: GamePlace) -> list[tuple[str, bytes]]:
+    """Return names and contents of what describes a map's file in the game, for putting beside."""
+    with ws.session() as session:
+        entry = session.exec(
+            select(EntryRow).where(
+                EntryRow.game_id == place.game,
+                EntryRow.path == place.path,
+                EntryRow.chain == place.chain,
+            )
+        ).first()
+    if entry is None:
+        return []
+    used: set[str] = set()
+    return [
+        (_free(c.name, used), finding.content(ws, place.game, c.id or 0))
+        for c in companions(ws, place.game, entry)
+    ]
+
+
 def matched(ws: Workspace, game_id: str, folder: Path) -> tuple[list[Replacement], list[str]]:
     """Match a folder of edited pictures to files of the game, by name.
 

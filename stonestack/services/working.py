@@ -16,7 +16,7 @@ from stonestack.core.naming import code_name
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.surface import Returned, Stage, plan
 from stonestack.core.workfiles.passing import EXTENSIONS, Trouble, WorkKind, incoming, outgoing
-from stonestack.services import projects, sources, surfaces
+from stonestack.services import projects, sources, surfaces, taking
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.files import sha256, write_atomically
 from stonestack.store.tables import SurfaceRow, WorkfileRow
@@ -84,6 +84,10 @@ def put_out(
         number += 1
     with _taking:
         write_atomically(place, data)
+        beside = document.map(role).place
+        if beside is not None:
+            for name, content in taking.companion_files(ws, beside):
+                write_atomically(place.with_name(name), content)
         with ws.session() as session:
             held = session.exec(
                 select(WorkfileRow).where(WorkfileRow.path == str(place))

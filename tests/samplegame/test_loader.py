@@ -83,6 +83,19 @@ class Containers(GameCase):
         self.assertIsNotNone(self.shown())
 
 
+class Profile(GameCase):
+    def test_colours_are_shifted_on_import_when_the_profile_says_so_and_the_log_tells(self) -> None:
+        room = {"objects": {"floor": "floor"}, "largest": 64, "import": {"gain": [1, 0.5, 9]}}
+        self.assertEqual(load(self.folder).gain, (1.0, 1.0, 1.0))
+        self.put("room.json", json.dumps(room).encode())
+        shifted = load(self.folder)
+        self.assertEqual(shifted.gain, (1.0, 0.5, 4.0))
+        self.assertIn("shifted on import", self.words(shifted)["room.json"])
+        client = create_app(self.folder).test_client()
+        told = client.get("/scene.json", base_url="http://127.0.0.1:1").get_json()
+        self.assertEqual(told["gain"], [1.0, 0.5, 4.0])
+
+
 class Updates(GameCase):
     def test_an_update_writes_only_what_differs_and_reads_the_folder_again(self) -> None:
         fresh = texture(seed=7)

@@ -157,6 +157,13 @@ class Passing(WorkingCase):
         assert origin is not None and origin.kind == "source"
         self.assertTrue(origin.name.endswith("_source.png"))
 
+    def test_companions_of_the_games_file_lie_beside_the_working_file(self) -> None:
+        (self.game / "tex/wall.regions.txt").write_text("a 0 0 8 8\n")
+        catalogued(self.ws, self.game)
+        view = self.out()
+        beside = Path(view.path).with_name("wall.regions.txt")
+        self.assertEqual(beside.read_text(), "a 0 0 8 8\n")
+
     def test_putting_out_again_does_not_come_back_by_itself(self) -> None:
         self.out()
         before = self.revision()
