@@ -16,7 +16,7 @@ from sqlmodel import Session, col, select
 from stonestack.core.catalogue import local, looks
 from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.catalogue.marker import marker
-from stonestack.core.catalogue.names import folded
+from stonestack.core.catalogue.names import folded, parts
 from stonestack.core.errors import BadFile, BadRequest, StoneError
 from stonestack.services import games, keeping
 from stonestack.services.indexing import Index
@@ -255,7 +255,10 @@ def _view(
 ) -> EntryView:
     chain = chain_of(row.chain)
     path, name = folded(row.path), folded(row.name)
-    codes = (path, name, name.rpartition(".")[0])
+    codes = [path, name, name.rpartition(".")[0]]
+    if row.relation in ("map", "variant", "smaller") and row.use != "icon":
+        # A thing's own name stands for its surface, not for icons and copies of it elsewhere.
+        codes.append(parts(row.path).stem)
     return EntryView(
         id=row.id or 0,
         path=row.path,
@@ -442,9 +445,9 @@ def like(
     best = int(apart[order[0]])
     if way == "both" and best > NEAR_LOOK // 2:
         large = picture_bytes(data, local.LONGEST)
-        parts = _by_parts(ws, game_id, large, {r[2]: r[0] for r in rows}, progress)
-        known = {entry for entry, _ in parts}
-        found = parts + [pair for pair in found if pair[0] not in known]
+        cuts = _by_parts(ws, game_id, large, {r[2]: r[0] for r in rows}, progress)
+        known = {entry for entry, _ in cuts}
+        found = cuts + [pair for pair in found if pair[0] not in known]
     found = found[:limit]
     with ws.session() as session:
         by_id = {

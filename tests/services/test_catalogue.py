@@ -207,6 +207,16 @@ class Finding(CatalogueCase):
             finding.search(self.ws, self.id, Query(words="floor tex/")).entries[0].shown, "unknown"
         )
 
+    def test_where_a_thing_is_seen_holds_for_its_surface_and_not_for_copies(self) -> None:
+        (self.root / "n.csv").write_text("code,name,where\nfloor,Tiled floor,world\n")
+        naming.attach(self.ws, self.id, self.root / "n.csv")
+        seen = {
+            e.path: e.shown
+            for e in finding.search(self.ws, self.id, Query(words="floor", kind="dds")).entries
+        }
+        self.assertEqual(seen["tex/floor_c.dds"], "world")
+        self.assertEqual(seen["menu/page_floor.dds"], "unknown")
+
     def test_a_folder_of_definition_files_carries_names(self) -> None:
         (self.root / "defs").mkdir()
         (self.root / "defs/wall_c - Limewashed wall.def").write_text("")

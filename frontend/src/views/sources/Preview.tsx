@@ -1,6 +1,7 @@
 import { useEffect, useState, type ReactNode } from "react";
 import { api } from "@/api/client";
 import { entryPicture, gameChanged, useEntry, type Entry } from "@/api/games";
+import { Button } from "@/parts/Button";
 import { Choice } from "@/parts/Choice";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { LookIcon } from "@/parts/icons";
@@ -52,10 +53,11 @@ interface Props {
   entry: Entry;
   actions: ReactNode;
   onGo: (entry: Entry) => void;
+  onMarker: (entry: Entry) => void;
 }
 
 /** One file of the game, large, with all that is known of it. */
-export function Preview({ game, entry, actions, onGo }: Props) {
+export function Preview({ game, entry, actions, onGo, onMarker }: Props) {
   const [backdrop, setBackdrop] = useState<Backdrop>("grey");
   const [channel, setChannel] = useState<Channel>("all");
   const [level, setLevel] = useState(0);
@@ -143,7 +145,7 @@ export function Preview({ game, entry, actions, onGo }: Props) {
             </ul>
           </div>
         )}
-        {more && <OwnWords key={entry.path} game={game} entry={entry} name={more.own_name} note={more.note} />}
+        {more && <OwnWords key={entry.path} game={game} entry={entry} name={more.own_name} note={more.note} onMarker={onMarker} />}
       </div>
       <div className="flex shrink-0 flex-wrap items-center gap-2 border-t border-joint px-3.5 py-2.5">{actions}</div>
     </div>
@@ -151,7 +153,7 @@ export function Preview({ game, entry, actions, onGo }: Props) {
 }
 
 /** The artist's own name and note, and where the texture is seen. */
-function OwnWords({ game, entry, name, note }: { game: string; entry: Entry; name: string; note: string }) {
+function OwnWords({ game, entry, name, note, onMarker }: { game: string; entry: Entry; name: string; note: string; onMarker: (entry: Entry) => void }) {
   const [words, setWords] = useState({ name, note });
   const [problem, setProblem] = useState<unknown>(null);
   const keep = async (changes: { name?: string; note?: string; shown?: "world" | "menu" | "" }) => {
@@ -198,6 +200,9 @@ function OwnWords({ game, entry, name, note }: { game: string; entry: Entry; nam
             options={[["unknown", "Unknown"], ["world", "World"], ["menu", "Menu"]] as const}
             onChoose={(shown) => void keep({ shown: shown === "unknown" ? "" : shown })}
           />
+          <Button look="bare" hint="A loud picture with a code, to see in the game where this is shown" onClick={() => { onMarker(entry); }}>
+            Marker
+          </Button>
         </div>
       )}
       {problem !== null && <ProblemNote error={problem} />}

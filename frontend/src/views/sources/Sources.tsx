@@ -345,6 +345,7 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
                 game={game.id}
                 entry={current}
                 onGo={(entry) => { select(entry, false); }}
+                onMarker={(entry) => void putMarker(entry)}
                 actions={
                   <>
                     <Button look="solid" keyName="T" disabled={taking || (marked.size === 0 && current.role === "")} hint="Begins a surface in the form that the game has" onClick={() => void take()}>
@@ -352,9 +353,6 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
                     </Button>
                     <Button look="line" keyName="P" disabled={current.role === ""} hint="Any picture; it is made in this file's form" onClick={() => upload.current?.click()}>
                       Replace it
-                    </Button>
-                    <Button look="bare" disabled={current.role === ""} hint="A loud picture with a code, to see in the game where this is shown" onClick={() => void putMarker(current)}>
-                      Marker
                     </Button>
                     <Button look="bare" keyName="X" onClick={() => { mark(current); }}>
                       {marked.has(current.id) ? "Unmark" : "Mark"}
