@@ -174,7 +174,7 @@ def _put(options: argparse.Namespace) -> int:
         game = _game(ws, options)
         unmatched: list[str] = []
         if options.source is not None:
-            wanted, unmatched = taking.matched(ws, game.id, options.source)
+            wanted, unmatched = taking.from_folder(ws, game.id, options.source)
         else:
             with ws.session() as session:
                 entry = putting.entry_at(session, game.id, options.name)

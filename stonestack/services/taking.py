@@ -112,8 +112,31 @@ def companion_files(ws: Workspace, place: GamePlace) -> list[tuple[str, bytes]]:
     ]
 
 
-def matched(ws: Workspace, game_id: str, folder: Path) -> tuple[list[Replacement], list[str]]:
-    """Match a folder of edited pictures to files of the game, by name.
+def from_folder(ws: Workspace, game_id: str, folder: Path) -> tuple[list[Replacement], list[str]]:
+    """Match a folder of edited pictures to files of the game; see :func:`matched`."""
+    if not folder.is_dir():
+        raise BadRequest("no-folder", f"{folder} is not a folder.", "Name a folder of pictures.")
+    files = []
+    unread = []
+    for file in sorted(p for p in folder.rglob("*") if p.is_file()):
+        below = file.relative_to(folder).as_posix()
+        try:
+            files.append((below, file.read_bytes()))
+        except OSError as error:
+            unread.append(f"{below}: {error.strerror or error}")
+    wanted, unmatched = matched(ws, game_id, files)
+    return wanted, unread + unmatched
+
+
+def matched(
+    ws: Workspace, game_id: str, files: list[tuple[str, bytes]]
+) -> tuple[list[Replacement], list[str]]:
+    """Match edited pictures to files of the game, by path or by name, whatever the extension.
+
+    Parameters
+    ----------
+    files : list of (str, bytes)
+        Each with its name or its path below the folder that it came from.
 
     Returns
     -------
@@ -121,8 +144,6 @@ def matched(ws: Workspace, game_id: str, folder: Path) -> tuple[list[Replacement
     list of str
         Files that match nothing, or several things, with the reason.
     """
-    if not folder.is_dir():
-        raise BadRequest("no-folder", f"{folder} is not a folder.", "Name a folder of pictures.")
     with ws.session() as session:
         rows = session.exec(
             select(EntryRow).where(EntryRow.game_id == game_id, EntryRow.width > 0)
@@ -135,28 +156,27 @@ def matched(ws: Workspace, game_id: str, folder: Path) -> tuple[list[Replacement
     wanted: list[Replacement] = []
     unmatched: list[str] = []
     seen: set[int] = set()
-    for file in sorted(p for p in folder.rglob("*") if p.is_file()):
-        below = file.relative_to(folder).as_posix()
-        if file.name.endswith(".contract.json") or file.name.startswith("."):
+    for below, data in files:
+        name = PurePosixPath(below).name
+        if name.endswith(".contract.json") or name.startswith("."):
             continue
-        hits = by_path.get(_bare(below)) or by_name.get(_bare(file.name)) or []
+        hits = by_path.get(_bare(below)) or by_name.get(_bare(name)) or []
         hits = [h for h in hits if not h.backup] or hits
-        digests = {h.sha256 for h in hits}
-        if not hits:
+        full = [h for h in hits if h.relation != Relation.SMALLER] or hits
+        if not full:
             unmatched.append(f"{below}: no file of the game is called so")
-        elif len(digests) > 1 and len(hits) > 1:
-            unmatched.append(f"{below}: fits {', '.join(h.path for h in hits[:3])}")
-        elif (hits[0].id or 0) in seen:
-            unmatched.append(f"{below}: another file was matched to {hits[0].path} already")
+        elif len({h.sha256 for h in full}) > 1:
+            unmatched.append(f"{below}: fits {', '.join(h.path for h in full[:3])}")
+        elif (full[0].id or 0) in seen:
+            unmatched.append(f"{below}: another file was matched to {full[0].path} already")
         else:
             try:
-                data = file.read_bytes()
                 picture_bytes(data, 16)
-            except (StoneError, OSError) as error:
+            except StoneError as error:
                 unmatched.append(f"{below}: {error}")
                 continue
-            seen.add(hits[0].id or 0)
-            wanted.append(putting.from_file(hits[0].id or 0, data))
+            seen.add(full[0].id or 0)
+            wanted.append(putting.from_file(full[0].id or 0, data))
     return wanted, unmatched
 
 

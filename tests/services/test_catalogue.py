@@ -271,7 +271,7 @@ class Taking(CatalogueCase):
         (out / "floor_c.png").write_bytes(painted(colour_dds(2)))
         (out / "stranger.png").write_bytes(painted(colour_dds(3)))
         (out / "notes.txt").write_text("mine")
-        wanted, unmatched = taking.matched(self.ws, self.id, out)
+        wanted, unmatched = taking.from_folder(self.ws, self.id, out)
         self.assertEqual(len(wanted), 2)
         self.assertEqual(len(unmatched), 2)
         done = putting.put(self.ws, self.id, wanted, None, silent())

@@ -81,6 +81,32 @@ class GamesApi(ApiCase):
         marker = self.get(f"/api/games/{self.id}/entries/{wall.id}/marker.png")
         self.assertEqual(Image.open(io.BytesIO(marker.data)).size, (64, 64))
 
+    def test_many_files_are_matched_by_name_in_one_plan(self) -> None:
+        def files() -> dict[str, list[tuple[io.BytesIO, str]]]:
+            return {
+                "files": [
+                    (io.BytesIO(painted(colour_dds(1))), "wall_c.png"),
+                    (io.BytesIO(painted(colour_dds(2))), "floor_c.png"),
+                    (io.BytesIO(b"mine"), "notes.txt"),
+                ]
+            }
+
+        def send(what: str) -> Any:
+            return self.client.post(
+                f"/api/games/{self.id}/{what}",
+                base_url=self.base,
+                data=files(),
+                headers=self.token,
+            )
+
+        plan = send("plan").json
+        self.assertEqual(len(plan["unmatched"]), 1)
+        done = self.ended(send("put").json)
+        self.assertEqual(
+            set(done["result"]["paths"]), {x["path"] for x in plan["lines"] if x["ticked"]}
+        )
+        self.assertIn("tex/wall_c.dds", done["result"]["paths"])
+
     def test_a_moved_folder_is_pointed_to_and_keeps_its_catalogue(self) -> None:
         self.game.rename(self.root / "moved")
         gone = self.get(f"/api/projects/{self.project.id}/registered-game")

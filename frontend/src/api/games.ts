@@ -93,6 +93,13 @@ export function entryPicture(game: string, entry: Entry, longest?: number, level
   return `/api/games/${game}/entries/${String(entry.id)}/picture.png?${query.toString()}`;
 }
 
+/** A form with several files, each under its own name. */
+export function manyFiles(files: File[]): { body: { files: string[] }; bodySerializer: () => FormData } {
+  const form = new FormData();
+  for (const file of files) form.append("files", file, file.name);
+  return { body: { files: files.map((f) => f.name) }, bodySerializer: () => form };
+}
+
 /** A form with one file; the serializer hands over the real one, for which the types have no words. */
 export function oneFile(file: File): { body: { file: string }; bodySerializer: () => FormData } {
   const form = new FormData();

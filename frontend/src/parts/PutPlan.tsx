@@ -95,6 +95,13 @@ export function PutPlan({ name, title, plan, put, onClose }: Props) {
                 </tbody>
               </table>
             )}
+            {data && data.unmatched.length > 0 && (
+              <ul aria-label="Not matched" className="px-5 pt-3 text-small">
+                {data.unmatched.map((line) => (
+                  <li key={line}><Verdict finding={{ level: "look", words: line, fix: "" }} withFix /></li>
+                ))}
+              </ul>
+            )}
             {data && (
               <p className="px-5 py-3 text-small text-ink-2">
                 {data.keeps.filter((k) => files.has(k.file)).length > 0 && "Into the safe first: "}

@@ -10,6 +10,7 @@ from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
 from stonestack.core.errors import BadRequest
+from stonestack.core.naming import plain_file_name
 from stonestack.services import (
     cataloguing,
     finding,
@@ -118,6 +119,17 @@ class PutFile(BaseModel):
     """A picture for a place of the game."""
 
     file: FileStorage
+
+
+class PutFiles(BaseModel):
+    """Several pictures, each named like the file that it replaces."""
+
+    files: list[FileStorage]
+
+    @property
+    def named(self) -> list[tuple[str, bytes]]:
+        """Names and contents."""
+        return [(plain_file_name(f.filename or ""), f.read()) for f in self.files]
 
 
 class TickedQuery(BaseModel):
@@ -266,6 +278,24 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.post("/api/games/<game_id>/entries/<int:entry_id>/put", responses={200: JobView})
     def put_file(path: EntryPath, query: TickedQuery, form: PutFile) -> Response:
         wanted = [putting.from_file(path.entry_id, form.file.read())]
+        return model(
+            ws.jobs.start(
+                "Putting back",
+                lambda progress: putting.put(
+                    ws, path.game_id, wanted, query.entries, progress
+                ).model_dump(mode="json"),
+            )
+        )
+
+    @app.post("/api/games/<game_id>/plan", responses={200: Plan})
+    def plan_files(path: GamePath, query: TickedQuery, form: PutFiles) -> Response:
+        wanted, unmatched = taking.matched(ws, path.game_id, form.named)
+        made, _ = putting.plan(ws, path.game_id, wanted, query.entries)
+        return model(made.model_copy(update={"unmatched": unmatched}))
+
+    @app.post("/api/games/<game_id>/put", responses={200: JobView})
+    def put_files(path: GamePath, query: TickedQuery, form: PutFiles) -> Response:
+        wanted, _ = taking.matched(ws, path.game_id, form.named)
         return model(
             ws.jobs.start(
                 "Putting back",

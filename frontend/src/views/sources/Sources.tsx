@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
-import { gameChanged, oneFile, useEntries, useFacets, useGame, useOurs, type Entry, type Search } from "@/api/games";
+import { gameChanged, manyFiles, oneFile, useEntries, useFacets, useGame, useOurs, type Entry, type Search } from "@/api/games";
 import { bring, queries, useSources } from "@/api/queries";
 import { BarActions } from "@/app/BarActions";
 import { useKeys } from "@/app/keys";
@@ -105,11 +105,13 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
   const [alike, setAlike] = useState<{ name: string; entries: Entry[] } | null>(null);
   const [liking, setLiking] = useState<{ id: string; name: string } | null>(null);
   const [putting, setPutting] = useState<{ entry: Entry; file: File } | null>(null);
+  const [many, setMany] = useState<File[]>([]);
   const [problem, setProblem] = useState<unknown>(null);
   const [taking, setTaking] = useState(false);
   const [, navigate] = useLocation();
   const field = useRef<HTMLInputElement>(null);
   const upload = useRef<HTMLInputElement>(null);
+  const several = useRef<HTMLInputElement>(null);
   const body = useRef<HTMLDivElement>(null);
   const { data: brought } = useSources(project);
   const { data: facets } = useFacets(game.id);
@@ -214,8 +216,13 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
       onDragOver={(event) => { event.preventDefault(); }}
       onDrop={(event) => {
         event.preventDefault();
-        const file = event.dataTransfer.files[0];
+        const dropped = [...event.dataTransfer.files];
+        const file = dropped[0];
         if (!file) return;
+        if (where === "game" && dropped.length > 1) {
+          setMany(dropped);
+          return;
+        }
         if (where === "game") void like(file);
         else void bring(project, file).catch(setProblem);
       }}
@@ -312,6 +319,9 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
               <span title={game.left_out.map((x) => `${x.path} ${x.why}`).join("\n")}>{game.left_out.length} left out</span>
             )}
             <span className="ml-auto" />
+            <button type="button" className="underline" title="Edited pictures, each called like the file that it replaces" onClick={() => several.current?.click()}>
+              Put many back
+            </button>
             <Choice label="Layout" value={layout} options={[["courses", "Courses"], ["sheet", "Contact sheet"], ["list", "List"]] as const} onChoose={setLayout} />
           </div>
         </div>
@@ -375,6 +385,31 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
           event.target.value = "";
         }}
       />
+      <input
+        ref={several}
+        type="file"
+        multiple
+        className="hidden"
+        aria-label="Edited pictures to put back"
+        onChange={(event) => {
+          setMany([...(event.target.files ?? [])]);
+          event.target.value = "";
+        }}
+      />
+      {many.length > 0 && (
+        <PutPlan
+          name={many.map((f) => `${f.name}-${String(f.lastModified)}`).join("/")}
+          title={`Put ${String(many.length)} edited pictures back by name`}
+          plan={() => api.POST("/api/games/{game_id}/plan", { params: { path: { game_id: game.id } }, ...manyFiles(many) })}
+          put={(ticked) =>
+            api.POST("/api/games/{game_id}/put", { params: { path: { game_id: game.id }, query: { ticked } }, ...manyFiles(many) })
+          }
+          onClose={(done) => {
+            setMany([]);
+            if (done) setPanel("ours");
+          }}
+        />
+      )}
       {putting && (
         <PutPlan
           name={`${String(putting.entry.id)}-${putting.file.name}-${String(putting.file.lastModified)}`}
