@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from datetime import UTC, datetime
 
-from sqlalchemy import UniqueConstraint
+from sqlalchemy import Index, UniqueConstraint
 from sqlmodel import Field, SQLModel
 
 
@@ -180,6 +180,7 @@ class EntryRow(SQLModel, table=True):
     """A file of the catalogue: loose, or an entry of a container by its chain of indices."""
 
     __tablename__ = "entry"
+    __table_args__ = (Index("ix_entry_thing", "game_id", "thing"),)
 
     id: int | None = Field(default=None, primary_key=True)
     game_id: str = Field(foreign_key="game.id", index=True)

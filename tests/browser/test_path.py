@@ -180,6 +180,13 @@ class Working(PathCase):
         self.open_surface("Iron lattice")
         with page.expect_response(re.compile("/deliver$")):
             page.get_by_role("button", name="Put in the game").click()
+        # The page has to have heard the job's name, or to have seen it end already.
+        heard = (
+            "location.pathname.endsWith('/game') ||"
+            " Object.keys(sessionStorage).some((k) => k.startsWith('stone-job-'))"
+        )
+        while not page.evaluate(heard):
+            page.wait_for_timeout(20)
         page.reload()
         room = page.frame_locator("iframe").locator("canvas#room")
         expect(room).to_have_attribute("data-state", "shown")

@@ -16,7 +16,7 @@ def _text(name: str, unique: bool = False, index: bool = False) -> sa.Column[str
 
 
 def _number(name: str) -> sa.Column[int]:
-    return sa.Column(name, sa.BigInteger(), nullable=False)
+    return sa.Column(name, sa.Integer(), nullable=False)
 
 
 def _game() -> sa.Column[str]:
