@@ -62,6 +62,13 @@ class SurfaceSummary(BaseModel):
     keys: dict[Role, str | None]
 
 
+class RevisionKeys(BaseModel):
+    """The content keys of one revision."""
+
+    number: int
+    keys: dict[Role, dict[Stage, str | None]]
+
+
 class RevisionView(BaseModel):
     """One entry of a surface's history."""
 
@@ -213,6 +220,24 @@ def undo(ws: Workspace, surface_id: str, base: int) -> SurfaceView:
 def redo(ws: Workspace, surface_id: str, base: int) -> SurfaceView:
     """Go forward again by one revision."""
     return _move(ws, surface_id, base, +1, "Nothing to redo.")
+
+
+def revision_keys(ws: Workspace, surface_id: str, number: int) -> RevisionKeys:
+    """Return the content keys of an earlier revision, for looking at it beside the present one."""
+    with ws.session() as session:
+        must(session, SurfaceRow, surface_id, "surface")
+        earlier = _revision(session, surface_id, number)
+    if earlier is None:
+        raise BadRequest(
+            "no-such-revision", f"There is no revision {number}.", "Choose one of the list."
+        )
+    document = Surface.model_validate_json(earlier.document)
+    nodes = {m.role: {s: plan(document, m.role, s) for s in Stage} for m in document.maps}
+    ws.renderer.announce([n for stages in nodes.values() for n in stages.values() if n])
+    return RevisionKeys(
+        number=number,
+        keys={r: {s: n.key if n else None for s, n in by.items()} for r, by in nodes.items()},
+    )
 
 
 def take_back(ws: Workspace, surface_id: str, base: int, number: int) -> SurfaceView:

@@ -88,7 +88,12 @@ class Loop(BrowserCase):
         expect(outside).to_contain_text("came back")
         self.assertLess(time.monotonic() - saved, 4)
         flat = self.page.get_by_test_id("flat")
-        self.eventually(flat, lambda seen: red_share(seen) > 0.05)
+        painted = red_share(self.eventually(flat, lambda seen: red_share(seen) > 0.05))
+
+        # The revision before lies beside it under the wipe; the paint goes from that half.
+        self.page.get_by_label("Beside").select_option(index=1)
+        self.eventually(flat, lambda seen: 0.01 < red_share(seen) < 0.6 * painted)
+        self.page.get_by_label("Beside").select_option(index=0)
 
         # A plan first, then back into the game with its twin.
         self.page.keyboard.press("p")

@@ -105,6 +105,12 @@ class Passing(WorkingCase):
         paint(Path(view.path))
         working.look(self.ws)
         painted_revision, with_paint = self.revision(), self.finished()
+        keys = surfaces.revision_keys(self.ws, self.surface.id, first).keys
+        key = keys[Role.COLOUR][Stage.SIZE]
+        assert key is not None
+        np.testing.assert_array_equal(
+            self.ws.renderer.picture(self.ws.renderer.node(key)).pixels, was
+        )
         now = surfaces.take_back(self.ws, self.surface.id, painted_revision, first)
         np.testing.assert_array_equal(self.finished(), was)
         self.assertEqual(len(surfaces.history(self.ws, self.surface.id)), now.revision)

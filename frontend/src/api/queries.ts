@@ -51,6 +51,21 @@ export function useHistory(id: string, revision: number) {
   });
 }
 
+/** The content keys of an earlier revision; they never change. */
+export function useRevision(id: string, number: number | null) {
+  return useQuery({
+    queryKey: ["revision", id, number],
+    queryFn: () =>
+      got(
+        api.GET("/api/surfaces/{surface_id}/revisions/{number}", {
+          params: { path: { surface_id: id, number: number ?? 0 } },
+        }),
+      ),
+    enabled: number !== null,
+    staleTime: Infinity,
+  });
+}
+
 /** The numbers of a stage. They belong to a content key, so they never go stale. */
 export function useFacts(key: string | null | undefined, stage: Stage) {
   return useQuery({

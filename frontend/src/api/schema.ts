@@ -820,6 +820,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surfaces/{surface_id}/revisions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_revision_api_surfaces__surface_id__revisions__int_number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surfaces/{surface_id}/take-back": {
         parameters: {
             query?: never;
@@ -2133,6 +2149,20 @@ export interface components {
             /** Sha256 */
             sha256: string;
             stage: components["schemas"]["Stage"];
+        };
+        /**
+         * RevisionKeys
+         * @description The content keys of one revision.
+         */
+        RevisionKeys: {
+            /** Keys */
+            keys: {
+                [key: string]: {
+                    [key: string]: string | null;
+                };
+            };
+            /** Number */
+            number: number;
         };
         /**
          * RevisionView
@@ -4631,6 +4661,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SurfaceView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    get_revision_api_surfaces__surface_id__revisions__int_number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                surface_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionKeys"];
                 };
             };
             /** @description Unprocessable Entity */

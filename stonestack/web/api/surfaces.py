@@ -12,7 +12,7 @@ from stonestack.core.surface import Stage
 from stonestack.core.workfiles.passing import WorkKind
 from stonestack.services import deliveries, surfaces, working
 from stonestack.services.jobs import JobView
-from stonestack.services.surfaces import RevisionView, SurfaceSummary, SurfaceView
+from stonestack.services.surfaces import RevisionKeys, RevisionView, SurfaceSummary, SurfaceView
 from stonestack.services.working import WorkfileView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
@@ -66,6 +66,12 @@ class PreviewKey(BaseModel):
     """The key under which a preview is rendered."""
 
     key: str | None
+
+
+class RevisionPath(SurfacePath):
+    """Names a revision of a surface."""
+
+    number: int
 
 
 class TakeBackRequest(BaseModel):
@@ -159,3 +165,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.post("/api/surfaces/<surface_id>/take-back", responses={200: SurfaceView})
     def take_back(path: SurfacePath, body: TakeBackRequest) -> Response:
         return model(surfaces.take_back(ws, path.surface_id, body.base, body.number))
+
+    @app.get("/api/surfaces/<surface_id>/revisions/<int:number>", responses={200: RevisionKeys})
+    def get_revision(path: RevisionPath) -> Response:
+        return model(surfaces.revision_keys(ws, path.surface_id, path.number))

@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import type { Role, Stage, SurfaceView } from "@/api/client";
-import { useFacts } from "@/api/queries";
+import { useFacts, useHistory, useRevision } from "@/api/queries";
 import { useKeys } from "@/app/keys";
 import { FlatView, type Channel, type FlatLook } from "@/gl/flat";
 import type { Loaded, TextureSource } from "@/gl/textures";
@@ -49,7 +49,16 @@ export function FlatPane({
     passing?.role === role
       ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(role) }
       : source(surface, role, stage);
-  const before = stage === "source" ? null : source(surface, role, "source");
+  const [against, setAgainst] = useState<number | null>(null);
+  const { data: history } = useHistory(surface.id, surface.revision);
+  const { data: earlier } = useRevision(surface.id, against);
+  const old = earlier?.keys[role]?.[stage];
+  const before: TextureSource | null =
+    against !== null && old
+      ? { key: old, compressed: stage === "compress", kind: kindOf(role) }
+      : stage === "source"
+        ? null
+        : source(surface, role, "source");
   const facts = useFacts(surface.keys[role]?.[stage], stage);
   const look: FlatLook = {
     right: current,
@@ -159,6 +168,29 @@ export function FlatPane({
         </>
       }
     >
+      {(history?.length ?? 0) > 1 && (
+        <label className="absolute bottom-2 left-2 z-10 flex items-center gap-1.5 rounded-sm bg-label/80 px-1.5 py-0.5 text-small text-label-ink">
+          Beside
+          <select
+            value={against ?? ""}
+            className="h-[19px] max-w-44 rounded-sm bg-label text-label-ink"
+            onChange={(event) => {
+              const number = event.target.value === "" ? null : Number(event.target.value);
+              setAgainst(number);
+              if (number !== null && wipe === 0) setWipe(0.5);
+            }}
+          >
+            <option value="">the source</option>
+            {history
+              ?.filter((entry) => !entry.current)
+              .map((entry) => (
+                <option key={entry.number} value={entry.number}>
+                  {entry.number}: {entry.words}
+                </option>
+              ))}
+          </select>
+        </label>
+      )}
       <canvas
         ref={canvas}
         data-testid="flat"
