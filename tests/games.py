@@ -12,9 +12,9 @@ from stonestack.core import codecs
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.codecs import dds
 from stonestack.core.image import Picture, Space
-from stonestack.services import cataloguing, games, putting
+from stonestack.services import cataloguing, games, planning
 from stonestack.services.jobs import silent
-from stonestack.services.putting import Replacement
+from stonestack.services.planning import Replacement
 from stonestack.services.workspace import Workspace
 from stonestack.store.tables import EntryRow
 from tests.core.test_archives import tarred, zipped
@@ -79,7 +79,7 @@ def catalogued(ws: Workspace, root: Path) -> str:
 def entry(ws: Workspace, game_id: str, path: str) -> EntryRow:
     """Return the entry at a path."""
     with ws.session() as session:
-        return putting.entry_at(session, game_id, path)
+        return planning.entry_at(session, game_id, path)
 
 
 def painted(data: bytes, shade: int = 255) -> bytes:
@@ -94,6 +94,6 @@ def replacement(ws: Workspace, game_id: str, path: str, shade: int = 255) -> Rep
     row = entry(ws, game_id, path)
     root = Path(games.get(ws, game_id).root)
     with ws.session() as session:
-        file = putting._file_of(session, row)
-    original = putting.original_bytes(ws, root, row, file)
-    return putting.from_file(row.id or 0, painted(original, shade))
+        file = planning.file_of(session, row)
+    original = planning.original_bytes(ws, root, row, file)
+    return planning.from_file(row.id or 0, painted(original, shade))

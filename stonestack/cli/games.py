@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from stonestack.services.finding import EntryView
     from stonestack.services.games import GameFolderView
     from stonestack.services.jobs import Progress
-    from stonestack.services.putting import Plan
+    from stonestack.services.planning import Plan
     from stonestack.services.workspace import Workspace
 
 OURS_MISSING, SAFE_DAMAGED = 3, 4
@@ -144,12 +144,12 @@ def _find(options: argparse.Namespace) -> int:
 
 
 def _take(options: argparse.Namespace) -> int:
-    from stonestack.services import putting, taking
+    from stonestack.services import planning, taking
 
     with _opened() as ws:
         game = _game(ws, options)
         with ws.session() as session:
-            entries = [putting.entry_at(session, game.id, name) for name in options.name]
+            entries = [planning.entry_at(session, game.id, name) for name in options.name]
         taken = taking.take_out(ws, game.id, entries, options.out)
     if options.json:
         print(json.dumps([t.model_dump(mode="json") for t in taken], ensure_ascii=False))
@@ -165,7 +165,7 @@ def _take(options: argparse.Namespace) -> int:
 
 def _put(options: argparse.Namespace) -> int:
     from stonestack.core.errors import BadRequest
-    from stonestack.services import putting, taking
+    from stonestack.services import planning, putting, taking
 
     if (options.source is None) == (options.name is None or options.image is None):
         print("Name a file and a picture, or --from a folder.", file=sys.stderr)
@@ -177,9 +177,9 @@ def _put(options: argparse.Namespace) -> int:
             wanted, unmatched = taking.from_folder(ws, game.id, options.source)
         else:
             with ws.session() as session:
-                entry = putting.entry_at(session, game.id, options.name)
-            wanted = [putting.from_file(entry.id or 0, options.image.read_bytes())]
-        plan, _ = putting.plan(ws, game.id, wanted, progress=_progress(options))
+                entry = planning.entry_at(session, game.id, options.name)
+            wanted = [planning.from_file(entry.id or 0, options.image.read_bytes())]
+        plan, _ = planning.plan(ws, game.id, wanted, progress=_progress(options))
         ticked = {
             x.entry_id
             for x in plan.lines

@@ -82,7 +82,7 @@ def catalogue(
         outdated = session.connection().exec_driver_sql(_OUTDATED, (game_id, describing.VERSION))
         redo = outdated.first() is not None
     there = {seen.path for seen in found.files}
-    gone = [known[path].id for path in known if path not in there]
+    gone = [old.id for name, old in known.items() if name not in there]
     todo = [
         seen
         for seen in found.files
@@ -222,15 +222,16 @@ def _store(session: Session, game_id: str, batch: list[FileRead], known: dict[st
         old = known.get(read.seen.path)
         same_bytes = old is not None and old.sha256 == read.sha256 and not read.entries
         (same if same_bytes else fresh).append(read)
+    rows_of = {name: old.id for name, old in known.items()}
     for read in same:
         connection.execute(
             update(GameFileRow)
-            .where(col(GameFileRow.id) == known[read.seen.path].id)
+            .where(col(GameFileRow.id) == rows_of[read.seen.path])
             .values(size=read.seen.size, mtime_ns=read.seen.mtime_ns)
         )
     if not fresh:
         return 0
-    replaced = [known[r.seen.path].id for r in fresh if r.seen.path in known]
+    replaced = [rows_of[r.seen.path] for r in fresh if r.seen.path in rows_of]
     if replaced:
         _drop(session, replaced)
     connection.execute(

@@ -109,6 +109,15 @@ def ours(session: Session, game_id: str) -> list[PlacedRow]:
     )
 
 
+def placed_at(session: Session, game_id: str, file: str, chain: str) -> PlacedRow | None:
+    """Return what is ours at a place, or None."""
+    return session.exec(
+        select(PlacedRow).where(
+            PlacedRow.game_id == game_id, PlacedRow.file == file, PlacedRow.chain == chain
+        )
+    ).first()
+
+
 def kept_bytes(ws: Workspace, digest: str, chain: tuple[int, ...]) -> bytes:
     """Return an original from the safe: a file, or an entry of a kept container.
 

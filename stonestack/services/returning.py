@@ -9,10 +9,11 @@ from pydantic import BaseModel
 from sqlmodel import col, select
 
 from stonestack.core.errors import BadRequest
-from stonestack.services import cataloguing, games, keeping, putting
+from stonestack.services import cataloguing, games, keeping, planning, putting
 from stonestack.services.jobs import Progress
 from stonestack.services.keeping import PlacedState
-from stonestack.services.putting import Put, Replacement, Spot
+from stonestack.services.planning import Replacement
+from stonestack.services.putting import Put, Spot
 from stonestack.services.workspace import Workspace
 from stonestack.store import disk
 from stonestack.store.tables import EntryRow, KeptRow, PlacedRow
@@ -140,7 +141,7 @@ def _made_anew(ws: Workspace, game_id: str, row: PlacedRow, progress: Progress) 
         raise BadRequest(
             "not-catalogued", f"{row.path} is not in the catalogue.", "Read the folder again."
         )
-    wanted: Replacement = putting.from_file(entry.id, ws.files.read(row.ours))
+    wanted: Replacement = planning.from_file(entry.id, ws.files.read(row.ours))
     return putting.put(ws, game_id, [wanted], {entry.id}, progress)
 
 

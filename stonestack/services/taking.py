@@ -21,8 +21,8 @@ from stonestack.core.refit import contract_of
 from stonestack.core.render import turned
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.surface import SIZES, GamePlace, Green, Node, Size, Stage, plan
-from stonestack.services import finding, putting, sources, surfaces
-from stonestack.services.putting import Replacement
+from stonestack.services import finding, planning, sources, surfaces
+from stonestack.services.planning import Replacement
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.files import write_atomically
@@ -176,7 +176,7 @@ def matched(
                 unmatched.append(f"{below}: {error}")
                 continue
             seen.add(full[0].id or 0)
-            wanted.append(putting.from_file(full[0].id or 0, data))
+            wanted.append(planning.from_file(full[0].id or 0, data))
     return wanted, unmatched
 
 

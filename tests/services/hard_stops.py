@@ -19,7 +19,7 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from stonestack.core import codecs
-from stonestack.services import keeping, putting, returning
+from stonestack.services import keeping, planning, putting, returning
 from stonestack.services.jobs import silent
 from stonestack.services.starting import started
 from stonestack.services.workspace import Workspace
@@ -112,7 +112,7 @@ class HardStops(unittest.TestCase):
         game_id = catalogued(ws, game)
         # Contents are made once; what is tried many times is the change of the folder.
         wanted = [replacement(ws, game_id, "tex/floor_c.dds")]
-        plan, contents = putting.plan(ws, game_id, wanted)
+        plan, contents = planning.plan(ws, game_id, wanted)
         chosen = {x.entry_id: contents[x.entry_id] for x in plan.lines if x.ticked}
         (self.root / "old").write_text(json.dumps(hashes(game)))
         for entry_id, content in chosen.items():

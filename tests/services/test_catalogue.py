@@ -7,7 +7,7 @@ import unicodedata
 import unittest
 
 from stonestack.core.errors import BadFile, StoneError
-from stonestack.services import cataloguing, finding, games, naming, putting, taking
+from stonestack.services import cataloguing, finding, games, naming, planning, putting, taking
 from stonestack.services.finding import Query, Sort
 from stonestack.services.jobs import Progress, silent
 from stonestack.services.reading import listing
@@ -141,7 +141,7 @@ class Reading(CatalogueCase):
         self.assertEqual(len(self.paths(words=split)), 2)
         rows = []
         with self.ws.session() as session:
-            rows = [putting.entry_at(session, self.id, e.path) for e in paths]
+            rows = [planning.entry_at(session, self.id, e.path) for e in paths]
         taking.take_out(self.ws, self.id, rows, self.root / "out")
         held = {p.read_bytes() for p in (self.root / "out").glob("*.dds")}
         self.assertEqual(held, {data for _, data in files})

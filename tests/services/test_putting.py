@@ -9,7 +9,7 @@ from pathlib import Path
 from stonestack.core import codecs
 from stonestack.core.errors import BadRequest, Conflict, StoneError
 from stonestack.core.image import Space
-from stonestack.services import cataloguing, games, keeping, putting, returning
+from stonestack.services import cataloguing, games, keeping, planning, putting, returning
 from stonestack.services.jobs import silent
 from stonestack.store import disk, journal
 from stonestack.store.lock import exclusive
@@ -40,7 +40,9 @@ class Putting(GameCase):
         self.assertEqual(state(self.game), self.before)
 
     def test_twins_are_ticked_and_backup_copies_are_not(self) -> None:
-        plan, _ = putting.plan(self.ws, self.id, [replacement(self.ws, self.id, "tex/floor_c.dds")])
+        plan, _ = planning.plan(
+            self.ws, self.id, [replacement(self.ws, self.id, "tex/floor_c.dds")]
+        )
         ticks = {line.path: line.ticked for line in plan.lines}
         self.assertEqual(
             ticks,
@@ -115,8 +117,8 @@ class Putting(GameCase):
     def test_what_cannot_be_decoded_is_said_in_the_plan_and_stays(self) -> None:
         row = entry(self.ws, self.id, "odd/broken.dds")
         self.assertIn("ends before", row.problem)
-        wanted = [putting.from_file(row.id or 0, colour_dds(9))]
-        plan, _ = putting.plan(self.ws, self.id, wanted)
+        wanted = [planning.from_file(row.id or 0, colour_dds(9))]
+        plan, _ = planning.plan(self.ws, self.id, wanted)
         self.assertFalse(plan.ready)
         with self.assertRaises(BadRequest):
             putting.put(self.ws, self.id, wanted, None, silent())

@@ -20,7 +20,7 @@ from stonestack.core.workfiles import openraster
 from stonestack.core.workfiles.openraster import GUIDES, ORIGINAL, PICTURE
 from stonestack.core.workfiles.passing import GUIDE, WorkKind, guide_mask
 from stonestack.demo.editor import paint
-from stonestack.services import finding, projects, putting, surfaces, taking, working
+from stonestack.services import finding, planning, projects, putting, surfaces, taking, working
 from stonestack.services.jobs import silent
 from stonestack.services.watching import Watcher
 from stonestack.services.working import WorkfileView
@@ -76,7 +76,7 @@ class Passing(WorkingCase):
     def test_taken_maps_are_exactly_the_games_and_putting_back_changes_nothing(self) -> None:
         before = state(self.game)
         game_id, wanted = taking.of_surface(self.ws, self.surface.id)
-        work, contents = putting.plan(self.ws, game_id, wanted)
+        work, contents = planning.plan(self.ws, game_id, wanted)
         line = next(x for x in work.lines if not x.copy_of)
         self.assertTrue(line.same)
         self.assertEqual(contents[line.entry_id], (self.game / "tex/wall_c.dds").read_bytes())
@@ -137,7 +137,7 @@ class Passing(WorkingCase):
         image.paste((250, 10, 10), (8, 8, 16, 16))
         self.saved(view, image)
         game_id, wanted = taking.of_surface(self.ws, self.surface.id)
-        work, _ = putting.plan(self.ws, game_id, wanted)
+        work, _ = planning.plan(self.ws, game_id, wanted)
         line = next(x for x in work.lines if not x.copy_of)
         self.assertLess(line.made_anew, 0.05)
         self.assertGreater(line.made_anew, 0)

@@ -25,8 +25,6 @@ from stonestack.core.image import Bytes
 
 VERSION = 1
 """Counted up when the same content would be described otherwise."""
-_DAMAGED = (OSError, SyntaxError, ValueError, struct.error, EOFError, MemoryError, LookupError)
-"""What Pillow raises on damaged files."""
 LOOKED = 128
 """Longest side that is looked at."""
 
@@ -145,7 +143,7 @@ def _image(kind: FileKind, data: bytes) -> Described:
         pixels = np.asarray(small.convert("RGBA"))
     except StoneError as error:
         return Described(str(kind), problem=error.message)
-    except _DAMAGED:
+    except pictures.DAMAGED:
         return Described(str(kind), problem="The file is damaged or cut short.")
     words = f"{header.mode.lower()}{'16' if header.bits == 16 else ''}"
     return Described(str(kind), header.width, header.height, 1, words, alpha, look=look(pixels, 4))

@@ -29,6 +29,11 @@ PILLOW = {
     FileKind.TGA: "TGA",
 }
 """What Pillow calls each kind."""
+DAMAGED = (
+    *(OSError, SyntaxError, ValueError, TypeError, struct.error, EOFError),
+    *(MemoryError, LookupError, ArithmeticError, AttributeError),
+)
+"""What Pillow raises on damaged files."""
 _DEEP_MODES = {"I;16", "I;16B", "I;16L", "I", "F"}
 
 
@@ -178,7 +183,7 @@ def opened(data: bytes, kind: FileKind) -> Image.Image:
     Image.MAX_IMAGE_PIXELS = None
     try:
         return Image.open(io.BytesIO(data), formats=[PILLOW[kind]])
-    except (OSError, SyntaxError, ValueError, struct.error, KeyError, IndexError) as error:
+    except DAMAGED as error:
         raise _damaged() from error
 
 
@@ -189,7 +194,7 @@ def _shallow(data: bytes, kind: FileKind) -> tuple[Floats, bool]:
             with opened(data, kind) as image:
                 image.load()
                 turned = ImageOps.exif_transpose(image)
-    except (OSError, SyntaxError, ValueError, struct.error, EOFError, MemoryError) as error:
+    except DAMAGED as error:
         raise _damaged() from error
     if turned.mode == "P" or (turned.mode in ("L", "RGB") and "transparency" in turned.info):
         turned = turned.convert("RGBA" if "transparency" in turned.info else "RGB")
@@ -221,7 +226,7 @@ def _deep(data: bytes, kind: FileKind) -> tuple[Floats, bool]:
             with opened(data, kind) as image:
                 image.load()
                 pixels = np.asarray(image) if image.mode in _DEEP_MODES else _deep_colour(data)
-        except (OSError, SyntaxError, ValueError) as error:
+        except DAMAGED as error:
             raise _damaged() from error
     if pixels.ndim == 2:
         pixels = pixels[..., np.newaxis]

@@ -17,6 +17,7 @@ from stonestack.services import (
     games,
     keeping,
     naming,
+    planning,
     projects,
     putting,
     returning,
@@ -27,7 +28,7 @@ from stonestack.services.games import GameFolderView
 from stonestack.services.jobs import JobView, silent
 from stonestack.services.keeping import Verified
 from stonestack.services.naming import NamesView
-from stonestack.services.putting import Plan
+from stonestack.services.planning import Plan
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models, unchanging
@@ -272,12 +273,12 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.post("/api/games/<game_id>/entries/<int:entry_id>/plan", responses={200: Plan})
     def plan_file(path: EntryPath, query: TickedQuery, form: PutFile) -> Response:
-        wanted = [putting.from_file(path.entry_id, form.file.read())]
-        return model(putting.plan(ws, path.game_id, wanted, query.entries)[0])
+        wanted = [planning.from_file(path.entry_id, form.file.read())]
+        return model(planning.plan(ws, path.game_id, wanted, query.entries)[0])
 
     @app.post("/api/games/<game_id>/entries/<int:entry_id>/put", responses={200: JobView})
     def put_file(path: EntryPath, query: TickedQuery, form: PutFile) -> Response:
-        wanted = [putting.from_file(path.entry_id, form.file.read())]
+        wanted = [planning.from_file(path.entry_id, form.file.read())]
         return model(
             ws.jobs.start(
                 "Putting back",
@@ -290,7 +291,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.post("/api/games/<game_id>/plan", responses={200: Plan})
     def plan_files(path: GamePath, query: TickedQuery, form: PutFiles) -> Response:
         wanted, unmatched = taking.matched(ws, path.game_id, form.named)
-        made, _ = putting.plan(ws, path.game_id, wanted, query.entries)
+        made, _ = planning.plan(ws, path.game_id, wanted, query.entries)
         return model(made.model_copy(update={"unmatched": unmatched}))
 
     @app.post("/api/games/<game_id>/put", responses={200: JobView})
@@ -308,7 +309,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.post("/api/surfaces/<surface_id>/put-plan", responses={200: Plan})
     def plan_surface(path: SurfacePath, query: TickedQuery) -> Response:
         game_id, wanted = taking.of_surface(ws, path.surface_id)
-        return model(putting.plan(ws, game_id, wanted, query.entries)[0])
+        return model(planning.plan(ws, game_id, wanted, query.entries)[0])
 
     @app.post("/api/surfaces/<surface_id>/put", responses={200: JobView})
     def put_surface(path: SurfacePath, query: TickedQuery) -> Response:

@@ -15,7 +15,9 @@ import { useKeptJob } from "@/parts/useKeptJob";
 import { BroughtIn } from "./BroughtIn";
 import { Courses, inOrder, things } from "./Courses";
 import { ContactSheet, EntryList } from "./Lists";
+import { Filter } from "./Filter";
 import { FolderForm, FolderButton } from "./FolderForm";
+import { More } from "./More";
 import { NamesForm } from "./NamesForm";
 import { Ours } from "./Ours";
 import { Preview } from "./Preview";
@@ -434,38 +436,4 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
       )}
     </div>
   );
-}
-
-function Filter({ label, any, value, options, words, onChoose }: { label: string; any: string; value: string; options: string[]; words?: (value: string) => string; onChoose: (value: string) => void }) {
-  return (
-    <select
-      aria-label={label}
-      value={value}
-      className={`h-6 w-[92px] rounded-sm border border-transparent bg-transparent text-small hover:border-joint ${value ? "border-ink font-medium" : "text-ink-2"}`}
-      onChange={(event) => { onChoose(event.target.value); }}
-    >
-      <option value="">{any}</option>
-      {options.map((option) => (
-        <option key={option} value={option}>{words ? words(option) : option}</option>
-      ))}
-    </select>
-  );
-}
-
-/** Fetches the next part of a long list as soon as its end comes into sight. */
-function More({ onSeen }: { onSeen: () => void }) {
-  const end = useRef<HTMLDivElement>(null);
-  const seen = useRef(onSeen);
-  useEffect(() => {
-    seen.current = onSeen;
-  });
-  useEffect(() => {
-    if (!end.current) return;
-    const watcher = new IntersectionObserver((hits) => {
-      if (hits.some((hit) => hit.isIntersecting)) seen.current();
-    });
-    watcher.observe(end.current);
-    return () => { watcher.disconnect(); };
-  }, []);
-  return <div ref={end} role="status" className="p-4 text-center text-small text-ink-2">More…</div>;
 }
