@@ -10,7 +10,7 @@ from functools import cache
 
 import numpy as np
 
-from stonestack.core.image import Bytes, Floats
+from stonestack.core.image import Bytes, Floats, Picture, Space
 
 LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)
 """Weights of linear red, green and blue in relative luminance (BT.709)."""
@@ -82,6 +82,25 @@ def linear_to_bytes(linear: Floats) -> Bytes:
     """
     steps = np.clip(linear, 0.0, 1.0) * np.float32(_ENCODE_STEPS) + np.float32(0.5)
     return _encode_table()[steps.astype(np.int32)]
+
+
+@cache
+def _seen_table() -> Floats:
+    return to_srgb(np.arange(_ENCODE_STEPS + 1, dtype=np.float32) / np.float32(_ENCODE_STEPS))
+
+
+def seen(picture: Picture) -> Floats:
+    """Return a picture's body on the scale that the eye is even on.
+
+    Returns
+    -------
+    ndarray, float32, shape (height, width, 1 or 3)
+        Colour as it is stored, by table; data and vectors as they are.
+    """
+    if picture.space is not Space.LINEAR:
+        return picture.body
+    steps = np.clip(picture.body, 0.0, 1.0) * np.float32(_ENCODE_STEPS) + np.float32(0.5)
+    return _seen_table()[steps.astype(np.int32)]
 
 
 def to_bytes(values: Floats) -> Bytes:

@@ -15,7 +15,6 @@ from stonestack.core.image import Picture, Space
 from stonestack.core.resize import resize
 from stonestack.core.steps import STEPS
 from stonestack.core.surface import Green, Node
-from stonestack.core.tile.seam import seam_score
 
 Result = Picture | Texture
 
@@ -118,11 +117,3 @@ def loss(node: Node, before: Picture, after: Texture) -> Loss:
     wanted = texels.to_texels(before)[..., :channels]
     ratio = metrics.psnr(wanted, stored[..., :channels])
     return Loss(None if math.isinf(ratio) else ratio, None)
-
-
-def tiling_score(picture: Picture) -> tuple[float, float] | None:
-    """Return the seam scores in x and y, or None where the picture is too small."""
-    if min(picture.width, picture.height) < 8:
-        return None
-    score = seam_score(picture)
-    return score.x, score.y

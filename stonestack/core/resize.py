@@ -89,6 +89,17 @@ def resample(pixels: Floats, width: int, height: int, filter_: Filter, wraps: bo
     return pixels
 
 
+def at_most(values: Floats, longest: int) -> Floats:
+    """Shrink plain channels by area to a longest side, as a ring; small ones stay."""
+    height, width = values.shape[:2]
+    shrink = max(height, width) / longest
+    if shrink <= 1:
+        return values
+    return resample(
+        values, max(8, round(width / shrink)), max(8, round(height / shrink)), "box", True
+    )
+
+
 def resize(picture: Picture, width: int, height: int, filter_: Filter = "lanczos") -> Picture:
     """Return the picture with another number of texels.
 

@@ -10,11 +10,13 @@ from stonestack.core.image import Picture, Space
 from stonestack.core.materials import Finding
 from stonestack.core.render import Loss
 from stonestack.core.tile.light import light_field
+from stonestack.core.tile.scores import TileScores
 
-VERSION = 1
+VERSION = 2
 """Raised when the same picture is judged otherwise, so that kept judgements are made anew."""
 
-_SEAM_GOOD = (0.55, 1.5)
+_SEAM_GOOD = (0.8, 1.25)
+_REPEATS = 1.5
 _UNEVEN = 0.35
 _STRETCH_LOOK = 8.0
 _ENLARGED = 1.25
@@ -37,15 +39,27 @@ def _unevenness(picture: Picture) -> float:
     return float(high / max(low, 1e-3) - 1)
 
 
-def of_seam(score: tuple[float, float] | None) -> Finding:
-    """Judge the joins by their seam scores."""
-    if score is None:
+def of_tile(scores: TileScores | None) -> Finding:
+    """Judge a tile: its edges first, then what makes the repeat visible."""
+    if scores is None:
         return Finding(level="look", words="too small to score")
     low, high = _SEAM_GOOD
-    if any(s > high for s in score):
+    edges = (scores.x, scores.y)
+    if any(edge > high for edge in edges):
         return Finding(level="look", words="a step at the edge", fix="Add Make it tile.")
-    if any(s < low for s in score):
-        return Finding(level="look", words="a blur at the edge", fix="Lessen the feather.")
+    if any(edge < low for edge in edges):
+        return Finding(
+            level="look", words="a blur at the edge", fix="Choose another method of tiling."
+        )
+    if scores.mirrored:
+        return Finding(
+            level="look", words="mirror-symmetric", fix="The eye finds mirrors; cut it instead."
+        )
+    if scores.spots > _REPEATS:
+        words = f"a {scores.culprits[0].words} spot repeats" if scores.culprits else "spots repeat"
+        return Finding(level="look", words=words, fix="Repair the marked spots.")
+    if scores.broad > _REPEATS:
+        return Finding(level="look", words="broad light repeats", fix="Balance the light.")
     return Finding(level="good", words="tiles both ways")
 
 

@@ -21,17 +21,11 @@ from stonestack.core.image import Picture, Space
 from stonestack.core.materials import Finding
 from stonestack.core.render import Result
 from stonestack.core.surface import Node, Stage
+from stonestack.core.tile.scores import TileScores, tile_scores
 from stonestack.store.files import Cache, FileStore
 from stonestack.store.tables import RenderRow
 
 _PASSING = 4096
-
-
-class Seam(BaseModel):
-    """Scores of the joins left to right and top to bottom; 1 cannot be told from the inside."""
-
-    x: float
-    y: float
 
 
 class RenderFacts(BaseModel):
@@ -41,7 +35,7 @@ class RenderFacts(BaseModel):
     height: int
     alpha: bool
     space: Space
-    seam: Seam | None = None
+    scores: TileScores | None = None
     stretch: float | None = None
     format: BlockFormat | None = None
     levels: int | None = None
@@ -238,19 +232,20 @@ class Renderer:
         if stage is Stage.COMPRESS:
             return self._texture_facts(node)
         picture = self.picture(node)
-        score = render.tiling_score(picture)
+        # A raw picture is measured where its steps are done.
+        scores = None if stage is Stage.SOURCE else tile_scores(picture)
         facts = RenderFacts(
             width=picture.width,
             height=picture.height,
             alpha=picture.alpha,
             space=picture.space,
-            seam=Seam(x=score[0], y=score[1]) if score else None,
+            scores=scores,
             finding=Finding(level="good", words=""),
         )
         if stage is Stage.SOURCE:
             finding = verdicts.of_source(picture)
         elif stage is Stage.STEPS:
-            finding = verdicts.of_seam(score)
+            finding = verdicts.of_tile(scores)
         else:
             before = self.picture(node.inputs[0])
             facts = facts.model_copy(update={"stretch": verdicts.stretch_percent(before, picture)})

@@ -35,7 +35,8 @@ def stochastic(side: int, seed: int, wraps: bool) -> Floats:
 
 def bricks(side: int, seed: int, wraps: bool) -> Floats:
     """Running bond: eight courses of four bricks each a tone of its own, rough, with joints."""
-    wide, high = SIDE / 4, SIDE / 8
+    # A raw picture holds no whole number of bricks.
+    wide, high = (SIDE / 4, SIDE / 8) if wraps else (SIDE / 4.3, SIDE / 8.6)
     y, x = np.mgrid[0:side, 0:side].astype(np.float32) + np.float32(0.5)
     course = np.floor(y / high).astype(int)
     shifted = x + (course % 2) * wide / 2
@@ -55,7 +56,8 @@ def bricks(side: int, seed: int, wraps: bool) -> Floats:
 
 def weave(side: int, seed: int, wraps: bool) -> Floats:
     """Cloth: threads over and under, sixteen each way, uneven in tone."""
-    y, x = np.mgrid[0:side, 0:side].astype(np.float32) * np.float32(2 * np.pi * 16 / SIDE)
+    threads = 16 if wraps else 16.37
+    y, x = np.mgrid[0:side, 0:side].astype(np.float32) * np.float32(2 * np.pi * threads / SIDE)
     over = np.sin(x) * np.sin(y)
     thread = np.where(over > 0, np.abs(np.sin(x)), np.abs(np.sin(y))) * np.float32(0.25)
     rough = stochastic(side, seed, wraps)
@@ -189,8 +191,5 @@ def made(base: str, defect: str) -> Picture:
     """Return a base with a defect, as a linear picture."""
     tile = BASES[base](SIDE, 3, True)
     raw = BASES[base](round(SIDE * 1.3), 5, False)
-    if base == "bricks":
-        # So that its joints do not meet at the edges.
-        raw = np.roll(raw, (-9, -17), axis=(0, 1))
     make = next(m for name, m, _ in RANKING if name == defect)
     return Picture(colour.to_linear(np.clip(make(tile, raw), 0, 1)), Space.LINEAR, wraps=True)

@@ -87,8 +87,8 @@ class Rendering(SurfaceCase):
         steps, packed = keys[Stage.STEPS], keys[Stage.COMPRESS]
         assert steps and packed
         tile = self.ws.renderer.facts(steps, Stage.STEPS)
-        assert tile.seam is not None
-        self.assertAlmostEqual(tile.seam.x, 1, delta=0.3)
+        assert tile.scores is not None
+        self.assertAlmostEqual(tile.scores.x, 1, delta=0.3)
         self.assertEqual(tile.finding.level, "good")
         facts = self.ws.renderer.facts(packed, Stage.COMPRESS)
         self.assertEqual((facts.levels, facts.bytes), (8, 8192 + 2048 + 512 + 128 + 32 + 8 + 8 + 8))

@@ -1013,6 +1013,22 @@ export interface components {
             number: number;
         };
         /**
+         * CulpritView
+         * @description A spot that makes the eye see the grid; places and sizes as shares of the sides.
+         */
+        CulpritView: {
+            /** Radius */
+            radius: number;
+            /** Strength */
+            strength: number;
+            /** Words */
+            words: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * DeliveredFile
          * @description One file of a build.
          */
@@ -2109,7 +2125,7 @@ export interface components {
              */
             psnr: number | null;
             /** @default null */
-            seam: components["schemas"]["Seam"] | null;
+            scores: components["schemas"]["TileScores"] | null;
             space: components["schemas"]["Space"];
             /**
              * Stretch
@@ -2195,16 +2211,6 @@ export interface components {
             suffix: string;
             /** Title */
             title: string;
-        };
-        /**
-         * Seam
-         * @description Scores of the joins left to right and top to bottom; 1 cannot be told from the inside.
-         */
-        Seam: {
-            /** X */
-            x: number;
-            /** Y */
-            y: number;
         };
         /**
          * SetFormat
@@ -2601,6 +2607,35 @@ export interface components {
             textures: string;
             /** Title */
             title: string;
+        };
+        /**
+         * TileScores
+         * @description What is measured of a tile.
+         *
+         *     ``x``, ``y`` and ``repetition`` are 1.0 where nothing shows; drift is the change of tone from
+         *     one side to the other, in percent.
+         */
+        TileScores: {
+            /** Broad */
+            broad: number;
+            /** Culprits */
+            culprits: components["schemas"]["CulpritView"][];
+            /** Detail */
+            detail: number;
+            /** Drift X */
+            drift_x: number;
+            /** Drift Y */
+            drift_y: number;
+            /** Mirrored */
+            mirrored: boolean;
+            /** Repetition */
+            repetition: number;
+            /** Spots */
+            spots: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * Tone

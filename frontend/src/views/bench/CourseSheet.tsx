@@ -188,7 +188,7 @@ function keyNumber(map: SurfaceMap, stage: Stage, facts: Schemas["RenderFacts"],
   if (stage === "size") return size;
   if (stage === "steps") {
     const on = map.steps.filter((s) => s.enabled).length;
-    const worst = facts.seam ? farther(facts.seam.x, facts.seam.y) : null;
+    const worst = facts.scores ? farther(facts.scores.x, facts.scores.y) : null;
     return `${on} step${on === 1 ? "" : "s"}${worst === null ? "" : `, seam ${worst.toFixed(2)}`}`;
   }
   const format = facts.format ? (knowledge.formats[facts.format]?.title ?? "") : "";

@@ -65,17 +65,17 @@ export function StepControls({
           </fieldset>
         );
       })}
-      {facts.data?.seam && (
+      {facts.data?.scores && (
         <div className="border-t border-mortar py-2 text-small">
           <div className="flex justify-between">
             <Hint text="The step across the edge against steps inside; 1.0 cannot be told apart">
               <span>Seam, left to right</span>
             </Hint>
-            <span className="figures">{facts.data.seam.x.toFixed(2)}</span>
+            <span className="figures">{facts.data.scores.x.toFixed(2)}</span>
           </div>
           <div className="flex justify-between">
             <span>Seam, top to bottom</span>
-            <span className="figures">{facts.data.seam.y.toFixed(2)}</span>
+            <span className="figures">{facts.data.scores.y.toFixed(2)}</span>
           </div>
           <Verdict finding={facts.data.finding} withFix />
         </div>

@@ -1,0 +1,201 @@
+"""What makes the eye see the grid when a tile is repeated: single spots, and broad light.
+
+Spots are sought as outliers from the tile's own variety, as in saliency by difference of
+Gaussians (L. Itti, C. Koch and E. Niebur, "A Model of Saliency-Based Visual Attention for Rapid
+Scene Analysis", IEEE TPAMI 20 (1998), section II); how far the largest of so many places lies
+out by chance is that of a Gaussian field (M. Leadbetter, G. Lindgren and H. Rootzén, "Extremes
+and Related Properties of Random Sequences and Processes", 1983, section 1.5).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from stonestack.core import colour
+from stonestack.core.image import Floats, Picture
+from stonestack.core.resize import at_most
+
+_SIDE = 192
+_SIZES = (3, 5, 8, 12, 18)
+"""Standard deviations of the spots that are looked for, at that side."""
+_SURROUND = 3
+_VISIBLE = 0.004
+"""A contrast, on the stored scale, that is just not seen over a whole spot."""
+_CHANCE = 1.15
+"""Outliers by less than this many times what chance gives are no culprits."""
+_MOST = 12
+_FIRST = 1.9
+_OTHERS = (3.0, 9.0)
+_BROAD_ALLOWED = 2.0
+_BROAD_VISIBLE = 0.006
+_OPPONENT = np.array([[0.2126, 0.7152, 0.0722], [0.5, -0.5, 0.0], [0.25, 0.25, -0.5]], np.float32).T
+"""To lightness, red against green, and yellow against blue."""
+_WORDS = (("lighter", "darker"), ("redder", "greener"), ("yellower", "bluer"))
+
+
+@dataclass(frozen=True)
+class Culprit:
+    """A spot that stands out.
+
+    Parameters
+    ----------
+    x, y : float
+        Its middle, as shares of width and height.
+    radius : float
+        As a share of the longer side.
+    strength : float
+        How far it stands out, in what chance gives.
+    words : str
+        In which way.
+    """
+
+    x: float
+    y: float
+    radius: float
+    strength: float
+    words: str
+
+
+@dataclass(frozen=True)
+class Repetition:
+    """How easily the grid is seen.
+
+    Parameters
+    ----------
+    spots : float
+        How far the worst spot stands out against what chance gives; about 1 for none.
+    broad : float
+        The broadest waves of light against finer ones; below 1 for none.
+    culprits : tuple of Culprit
+        The worst first.
+    """
+
+    spots: float
+    broad: float
+    culprits: tuple[Culprit, ...]
+
+    @property
+    def value(self) -> float:
+        """One number: 1 means that nothing stands out, more that the grid shows."""
+        return max(1.0, self.spots / _CHANCE, self.broad)
+
+
+def repetition(picture: Picture) -> Repetition:
+    """Look for what makes a repeated tile look repeated.
+
+    Parameters
+    ----------
+    picture : Picture
+        Taken as a ring both ways.
+
+    Notes
+    -----
+    At five sizes, lightness and two colour axes are held against their surroundings. The usual
+    spread is a median, so that a spot does not hide itself; a spot counts by how many times its
+    deviation exceeds the largest that chance gives over so many places.
+
+    Waves that fit once or nearly so into the tile are what remains visible from far away. Their
+    largest amplitude is held against twice the mean of waves of three to nine a side.
+    """
+    return repetition_of(colour.seen(picture))
+
+
+def repetition_of(values: Floats) -> Repetition:
+    """Measure values as the eye weighs them, float32, shape (height, width, channels)."""
+    field = _field(values)
+    spots, culprits = _spots(field)
+    return Repetition(spots, _broad(field[..., 0]), culprits)
+
+
+def _field(values: Floats) -> Floats:
+    small = at_most(values, _SIDE)
+    return small @ _OPPONENT if small.shape[2] == 3 else small
+
+
+def _spots(field: Floats) -> tuple[float, tuple[Culprit, ...]]:
+    height, width, channels = field.shape
+    waves = np.fft.rfft2(field, axes=(0, 1))
+    most = 0.0
+    found: list[Culprit] = []
+    for size in _SIZES:
+        if 6 * size > min(height, width):
+            break
+        apart_all = _smoothed(waves, size, width) - _smoothed(waves, _SURROUND * size, width)
+        chance = math.sqrt(2 * math.log(max(4.0, height * width / (2 * math.pi * size * size))))
+        for channel in range(channels):
+            apart = apart_all[..., channel] - np.median(apart_all[..., channel])
+            spread = math.hypot(1.4826 * float(np.median(np.abs(apart))), _VISIBLE)
+            out = apart / np.float32(spread * chance)
+            most = max(most, float(np.abs(out).max()))
+            found += _peaks(out, size, channel)
+    return most, _apart(found, width, height)
+
+
+def _smoothed(waves: NDArray[np.complexfloating], size: float, width: int) -> Floats:
+    """Return the ring of these waves under a Gaussian of standard deviation ``size``."""
+    height = waves.shape[0]
+    rows = np.fft.fftfreq(height)[:, np.newaxis, np.newaxis]
+    columns = np.fft.rfftfreq(width)[np.newaxis, :, np.newaxis]
+    share = np.exp(-2 * (math.pi * size) ** 2 * (rows**2 + columns**2))
+    smooth = np.fft.irfft2(waves * share, s=(height, width), axes=(0, 1))
+    return np.asarray(smooth, dtype=np.float32)
+
+
+def _peaks(out: Floats, size: int, channel: int) -> list[Culprit]:
+    """Return the local extremes of one field that chance does not give."""
+    from scipy.ndimage import maximum_filter
+
+    strength = np.abs(out)
+    summit = (strength == maximum_filter(strength, 2 * size + 1, mode="wrap")) & (
+        strength > _CHANCE
+    )
+    height, width = out.shape
+    return [
+        Culprit(
+            x=(float(x) + 0.5) / width,
+            y=(float(y) + 0.5) / height,
+            radius=2 * size / max(width, height),
+            strength=float(strength[y, x]),
+            words=_WORDS[channel][0 if out[y, x] > 0 else 1],
+        )
+        for y, x in np.argwhere(summit)
+    ]
+
+
+def _apart(found: list[Culprit], width: int, height: int) -> tuple[Culprit, ...]:
+    """Keep the strongest of those that lie over one another."""
+    longest = max(width, height)
+    kept: list[Culprit] = []
+    for one in sorted(found, key=lambda c: -c.strength):
+        near = any(
+            math.hypot(
+                _round_about(one.x - other.x) * width / longest,
+                _round_about(one.y - other.y) * height / longest,
+            )
+            < max(one.radius, other.radius)
+            for other in kept
+        )
+        if not near and len(kept) < _MOST:
+            kept.append(one)
+    return tuple(kept)
+
+
+def _round_about(distance: float) -> float:
+    """Return a distance on the ring of length one, the shorter way."""
+    return distance - round(distance)
+
+
+def _broad(light: Floats) -> float:
+    height, width = light.shape
+    waves: NDArray[np.float64] = np.abs(np.fft.fft2(light)) * (2 / (height * width))
+    rows = np.fft.fftfreq(height, 1 / height)[:, np.newaxis]
+    columns = np.fft.fftfreq(width, 1 / width)[np.newaxis, :]
+    count = np.hypot(rows, columns)
+    first = waves[(count > 0) & (count < _FIRST)].max()
+    others = waves[(count >= _OTHERS[0]) & (count < _OTHERS[1])]
+    usual = math.sqrt(float(np.square(others).mean()))
+    return float(first) / math.hypot(_BROAD_ALLOWED * usual, _BROAD_VISIBLE)

@@ -1,0 +1,116 @@
+"""All that is measured of a tile, in one place, and how bad its worst fault is."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from pydantic import BaseModel
+
+from stonestack.core import colour
+from stonestack.core.image import Floats, Picture
+from stonestack.core.resize import at_most
+from stonestack.core.tile.repetition import repetition_of
+from stonestack.core.tile.seam import LEAST_SIDE, seam_score_of
+
+_MIRROR_SIDE = 128
+_ALIKE = 0.9
+_MIRROR_FAULT = 1.2
+_BLUR_WEIGHT = 0.5
+_DETAIL_WEIGHT = 2.0
+
+
+class CulpritView(BaseModel):
+    """A spot that makes the eye see the grid; places and sizes as shares of the sides."""
+
+    x: float
+    y: float
+    radius: float
+    strength: float
+    words: str
+
+
+class TileScores(BaseModel):
+    """What is measured of a tile.
+
+    ``x``, ``y`` and ``repetition`` are 1.0 where nothing shows; drift is the change of tone from
+    one side to the other, in percent.
+    """
+
+    x: float
+    y: float
+    detail: float
+    repetition: float
+    spots: float
+    broad: float
+    culprits: list[CulpritView]
+    drift_x: float
+    drift_y: float
+    mirrored: bool
+
+    @property
+    def fault(self) -> float:
+        """How bad the worst fault is, on an even scale: 0 for none, about 3 for the worst."""
+        edges = [
+            math.log(edge) if edge > 1 else -_BLUR_WEIGHT * math.log(max(edge, 1e-2))
+            for edge in (self.x, self.y)
+        ]
+        blur = -_DETAIL_WEIGHT * math.log(max(self.detail, 1e-2)) * _BLUR_WEIGHT
+        return max(
+            *edges,
+            blur,
+            math.log(max(1.0, self.repetition)),
+            _MIRROR_FAULT if self.mirrored else 0.0,
+        )
+
+
+def tile_scores(picture: Picture) -> TileScores | None:
+    """Measure a tile; None where it is too small for that.
+
+    Parameters
+    ----------
+    picture : Picture
+        Any space; taken as a ring both ways.
+    """
+    if min(picture.width, picture.height) < LEAST_SIDE:
+        return None
+    values = colour.seen(picture)
+    seam, again = seam_score_of(values), repetition_of(values)
+    small = at_most(values, _MIRROR_SIDE).mean(axis=2, dtype=np.float32)
+    return TileScores(
+        x=seam.x,
+        y=seam.y,
+        detail=seam.detail,
+        repetition=again.value,
+        spots=again.spots,
+        broad=again.broad,
+        culprits=[
+            CulpritView(x=c.x, y=c.y, radius=c.radius, strength=c.strength, words=c.words)
+            for c in again.culprits
+        ],
+        drift_x=_drift(small),
+        drift_y=_drift(small.T),
+        mirrored=_mirrored(small) or _mirrored(small.T),
+    )
+
+
+def _drift(light: Floats) -> float:
+    """Return by how many percent the right third is lighter than the left."""
+    third = max(1, light.shape[1] // 3)
+    left, right = float(light[:, :third].mean()), float(light[:, -third:].mean())
+    return 100 * (right - left) / max((left + right) / 2, 1e-3)
+
+
+def _mirrored(light: Floats) -> bool:
+    """Tell whether a picture is its own mirror image about its edge."""
+    turned = light[:, ::-1]
+    if float(light.std()) < 1e-4:
+        return False
+    alike = float(np.corrcoef(light.ravel(), turned.ravel())[0, 1])
+    # A pattern with a mirror axis of its own is alike about many places; only what is alike
+    # nowhere else was made so.
+    others = [
+        float(np.corrcoef(light.ravel(), np.roll(turned, by, axis=1).ravel())[0, 1])
+        for by in range(light.shape[1] // 8, light.shape[1] * 7 // 8, 3)
+    ]
+    return alike > _ALIKE and max(others) < _ALIKE

@@ -1,0 +1,159 @@
+import unittest
+from itertools import pairwise
+
+import numpy as np
+from scipy.stats import spearmanr
+
+from stonestack.core import colour
+from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.tile.repetition import repetition
+from stonestack.core.tile.scores import TileScores, tile_scores
+from stonestack.core.tile.seam import seam_score
+from tests.core import defects
+
+LEAST_AGREEMENT = 0.9
+"""Rank correlation with the written ranking."""
+INDISTINGUISHABLE = 0.1
+
+
+def scored(picture: Picture) -> TileScores:
+    scores = tile_scores(picture)
+    assert scores is not None
+    return scores
+
+
+def linear(stored: Floats) -> Picture:
+    return Picture(colour.to_linear(np.clip(stored, 0, 1).astype(np.float32)), Space.LINEAR)
+
+
+class AgainstTheWrittenRanking(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.faults = {
+            base: {name: scored(defects.made(base, name)).fault for name, _, _ in defects.RANKING}
+            for base in defects.BASES
+        }
+
+    def test_faults_rank_as_a_person_ranks_them_on_every_base(self) -> None:
+        written = [rank for _, _, rank in defects.RANKING]
+        for base, faults in self.faults.items():
+            with self.subTest(base=base):
+                got = [faults[name] for name, _, _ in defects.RANKING]
+                self.assertGreaterEqual(spearmanr(got, written).statistic, LEAST_AGREEMENT)
+
+    def test_faults_rank_so_over_all_bases_at_once(self) -> None:
+        pairs = [
+            (faults[name], rank)
+            for faults in self.faults.values()
+            for name, _, rank in defects.RANKING
+        ]
+        got, written = zip(*pairs, strict=True)
+        self.assertGreaterEqual(spearmanr(got, written).statistic, LEAST_AGREEMENT)
+
+    def test_within_a_family_more_is_worse(self) -> None:
+        for base, faults in self.faults.items():
+            for family in defects.FAMILIES:
+                with self.subTest(base=base, family=family[-1]):
+                    values = [faults[name] for name in family]
+                    # The least of a kind may be too little to be told from none.
+                    self.assertGreater(values[-1], values[-2])
+                    self.assertTrue(all(b >= a - 0.1 for a, b in pairwise(values)))
+                    self.assertLess(values[0], 0.1)
+
+
+class EdgesOfARing(unittest.TestCase):
+    def test_a_true_ring_scores_one_wherever_it_is_cut(self) -> None:
+        for base, draw in defects.BASES.items():
+            ring = draw(defects.SIDE, 11, True)
+            rng = np.random.default_rng(2)
+            cuts = [rng.integers(0, defects.SIDE, 2) for _ in range(12)]
+            scores = [seam_score(linear(np.roll(ring, cut, axis=(0, 1)))) for cut in cuts]
+            apart = [abs(edge - 1) for s in scores for edge in (s.x, s.y)]
+            with self.subTest(base=base):
+                self.assertLess(np.mean([a > INDISTINGUISHABLE for a in apart]), 0.05)
+
+    def test_a_field_of_waves_cut_at_whole_periods_scores_one(self) -> None:
+        field = self._waves()
+        score = seam_score(linear(field[:256, :256]))
+        self.assertAlmostEqual(score.x, 1, delta=INDISTINGUISHABLE)
+        self.assertAlmostEqual(score.y, 1, delta=INDISTINGUISHABLE)
+
+    def test_cut_elsewhere_it_does_not(self) -> None:
+        field = self._waves()
+        score = seam_score(linear(field[:256, :243]))
+        self.assertGreater(score.x, 1.5)
+        self.assertAlmostEqual(score.y, 1, delta=INDISTINGUISHABLE)
+
+    def test_a_blur_scores_below_one(self) -> None:
+        for base in defects.BASES:
+            with self.subTest(base=base):
+                self.assertLess(seam_score(defects.made(base, "blur 3.0 px")).x, 0.6)
+
+    def test_a_cross_fade_is_caught_by_the_detail_of_its_band(self) -> None:
+        for base in defects.BASES:
+            score = seam_score(defects.made(base, "cross-fade 20 %"))
+            with self.subTest(base=base):
+                self.assertLess(score.left_right.detail, 0.9)
+                self.assertLess(score.x, 0.9)
+
+    def test_a_flat_picture_scores_one(self) -> None:
+        score = seam_score(linear(np.full((64, 64, 3), 0.5, np.float32)))
+        self.assertEqual((score.x, score.y), (1.0, 1.0))
+
+    @staticmethod
+    def _waves() -> Floats:
+        y, x = np.mgrid[0:512, 0:512].astype(np.float32) * np.float32(2 * np.pi / 256)
+        waves = np.sin(7 * x) + np.sin(5 * y + 3 * x) + np.sin(11 * y - 4 * x)
+        grey = np.float32(0.5) + np.float32(0.1) * waves
+        return np.repeat(grey[..., np.newaxis], 3, axis=2)
+
+
+class Culprits(unittest.TestCase):
+    def test_a_spot_is_found_where_it_lies_and_said_how(self) -> None:
+        for base in defects.BASES:
+            with self.subTest(base=base):
+                first = repetition(defects.made(base, "spot 0.25")).culprits[0]
+                self.assertAlmostEqual(first.x, 0.4, delta=0.02)
+                self.assertAlmostEqual(first.y, 0.55, delta=0.02)
+                self.assertEqual(first.words, "lighter")
+
+    def test_over_the_edge_it_is_one_spot(self) -> None:
+        spot = defects.made("stochastic", "spot 0.5")
+        moved = spot.with_pixels(np.roll(spot.pixels, round(defects.SIDE * 0.6), axis=1))
+        culprits = repetition(moved).culprits
+        self.assertEqual(len(culprits), 1)
+
+    def test_a_plain_tile_has_few(self) -> None:
+        counts = []
+        for base, draw in defects.BASES.items():
+            for seed in range(20, 26):
+                with self.subTest(base=base, seed=seed):
+                    found = repetition(linear(draw(defects.SIDE, seed, True)))
+                    self.assertLess(found.value, 1.25)
+                    counts.append(len(found.culprits))
+        self.assertLess(np.mean(counts), 1)
+
+    def test_broad_light_counts_though_no_spot_stands_out(self) -> None:
+        found = repetition(defects.made("weave", "light 25 %"))
+        self.assertGreater(found.broad, 2)
+        self.assertLess(found.spots, 1.2)
+
+
+class Drift(unittest.TestCase):
+    def test_a_slope_is_said_in_percent_and_on_its_axis_alone(self) -> None:
+        ring = np.full((128, 128, 3), 0.5, np.float32)
+        slope = np.linspace(0.9, 1.1, 128, dtype=np.float32)[np.newaxis, :, np.newaxis]
+        scores = scored(linear(ring * slope))
+        # Thirds of a slope of ±10 % lie 13.4 % apart.
+        self.assertAlmostEqual(scores.drift_x, 13.4, delta=0.5)
+        self.assertAlmostEqual(scores.drift_y, 0, delta=0.1)
+
+    def test_a_mirror_is_said_and_a_pattern_with_axes_of_its_own_is_not(self) -> None:
+        self.assertTrue(scored(defects.made("stochastic", "mirror")).mirrored)
+        x = np.linspace(0, 2 * np.pi, 256, endpoint=False, dtype=np.float32)
+        stripes = np.float32(0.5) + np.float32(0.2) * np.cos(16 * x + 0.01)
+        field = np.broadcast_to(stripes[np.newaxis, :, np.newaxis], (256, 256, 3))
+        self.assertFalse(scored(linear(field)).mirrored)
+
+    def test_too_small_a_picture_has_no_scores(self) -> None:
+        self.assertIsNone(tile_scores(linear(np.zeros((12, 200, 3), np.float32))))
