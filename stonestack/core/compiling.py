@@ -9,8 +9,11 @@ from stonestack.core.blocks import cutout
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.catalogue.looks import look
 from stonestack.core.image import Picture, Space
+from stonestack.core.steps import STEPS
 from stonestack.core.texels import to_texels
 from stonestack.core.tile.boundary import MakeTile, make_tile
+from stonestack.core.tile.scores import tile_scores
+from stonestack.core.tile.ways import FAMILY
 
 
 def compile_all() -> None:
@@ -18,7 +21,11 @@ def compile_all() -> None:
     rng = np.random.default_rng(1)
     pixels = rng.random((48, 64, 4), dtype=np.float32)
     picture = Picture(pixels, Space.LINEAR, alpha=True)
+    for step in STEPS.values():
+        if step.family == FAMILY:
+            step.apply(picture, step.params())
     tiled = make_tile(picture, MakeTile())
+    tile_scores(tiled)
     for format_ in BlockFormat:
         if FORMATS[format_].written:
             texture = codecs.compress(tiled, format_)

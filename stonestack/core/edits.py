@@ -25,6 +25,7 @@ from stonestack.core.surface import (
     Surface,
     rebuilt,
 )
+from stonestack.core.tile.boundary import MakeTile
 
 
 class SetOrigin(Document):
@@ -354,7 +355,7 @@ _KEPT = 0.75
 def _settled(surface: Surface, origin: SourceOrigin) -> Surface:
     """Fit a new surface to the colour that has come in."""
     square = any(
-        step.kind == "make_tile" and step.enabled and step.shape == "square"
+        isinstance(step, MakeTile) and step.enabled and step.shape == "square"
         for step in surface.map(Role.COLOUR).steps
     )
     shorter = min(origin.width, origin.height)

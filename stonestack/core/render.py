@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -12,11 +13,20 @@ from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Picture, Space
-from stonestack.core.resize import resize
+from stonestack.core.resize import limited, resize
+from stonestack.core.stepkind import Geometry, StepKind
 from stonestack.core.steps import STEPS
-from stonestack.core.surface import Green, Node
+from stonestack.core.surface import SOLVE, Green, Node
 
-Result = Picture | Texture
+
+@dataclass(frozen=True)
+class Solved:
+    """How a step moves texels, as it was found on a guide."""
+
+    how: Any
+
+
+Result = Picture | Texture | Solved
 
 
 def decode(node: Node, data: bytes) -> Picture:
@@ -39,9 +49,11 @@ def run(node: Node, inputs: tuple[Result, ...]) -> Result:
         raise BadRequest(
             "not-a-picture", "A compressed texture cannot be worked on.", "Use an earlier stage."
         )
+    if node.op.startswith(SOLVE):
+        step = STEPS[node.op.removeprefix(SOLVE)]
+        return Solved(_geometry(step).solve(picture, step.params.model_validate(node.params)))
     if node.op in STEPS:
-        step = STEPS[node.op]
-        return step.apply(picture, step.params.model_validate(node.params))
+        return _stepped(STEPS[node.op], node, inputs)
     if node.op == "limit":
         return limited(picture, int(node.params["longest"]))
     if node.op == "returned":
@@ -52,6 +64,30 @@ def run(node: Node, inputs: tuple[Result, ...]) -> Result:
         stored = turned(picture, Green(node.params["green"]))
         return codecs.compress(stored, BlockFormat(node.params["format"]))
     raise BadRequest("unknown-step", f"There is no step “{node.op}”.", "Remove it.")
+
+
+def _stepped(step: StepKind, node: Node, inputs: tuple[Result, ...]) -> Picture:
+    params = step.params.model_validate(node.params)
+    picture = inputs[0]
+    if not isinstance(picture, Picture):
+        raise BadRequest("not-a-picture", "A step works on pictures.", "Use an earlier stage.")
+    if step.geometry is None:
+        return step.apply(picture, params)
+    guide, solved = inputs[1], inputs[2]
+    if not isinstance(guide, Picture):
+        raise BadRequest("not-a-picture", "A step works on pictures.", "Use an earlier stage.")
+    if not isinstance(solved, Solved):
+        raise BadRequest("not-solved", "A step lacks what it is laid by.", "Reload the page.")
+    if (guide.width, guide.height) != (picture.width, picture.height):
+        # A map of another resolution: led by the colour at its own.
+        guide = resize(guide, picture.width, picture.height)
+    return step.geometry.lay(picture, guide, solved.how, params)
+
+
+def _geometry(step: StepKind) -> Geometry:
+    if step.geometry is None:
+        raise BadRequest("moves-nothing", f"{step.title} moves no texels.", "Reload the page.")
+    return step.geometry
 
 
 def _laid_over(picture: Picture, new: Result, old: Result) -> Picture:
@@ -78,15 +114,6 @@ def _same_channels(a: Picture, b: Picture) -> tuple[Picture, Picture]:
         return replace(picture, pixels=np.concatenate([picture.pixels, solid], axis=2), alpha=True)
 
     return (opaque(a), opaque(b)) if a.alpha or b.alpha else (a, b)
-
-
-def limited(picture: Picture, longest: int) -> Picture:
-    """Shrink a picture so that its longer side is at most ``longest``."""
-    shrink = max(picture.width, picture.height) / longest
-    if shrink <= 1:
-        return picture
-    width, height = round(picture.width / shrink), round(picture.height / shrink)
-    return resize(picture, max(1, width), max(1, height), "box")
 
 
 def turned(picture: Picture, green: Green) -> Picture:

@@ -128,6 +128,15 @@ def resize(picture: Picture, width: int, height: int, filter_: Filter = "lanczos
     return result.with_pixels(np.clip(result.pixels, 0.0, 1.0))
 
 
+def limited(picture: Picture, longest: int) -> Picture:
+    """Shrink a picture so that its longer side is at most ``longest``."""
+    shrink = max(picture.width, picture.height) / longest
+    if shrink <= 1:
+        return picture
+    width, height = round(picture.width / shrink), round(picture.height / shrink)
+    return resize(picture, max(1, width), max(1, height), "box")
+
+
 def nearest_power_of_two(size: int, most: int = 4096) -> int:
     """Return the power of two nearest to ``size`` by ratio, from 4 to ``most``."""
     exponent = int(np.round(np.log2(max(1, size))))

@@ -20,6 +20,7 @@ from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.errors import BadRequest
 from stonestack.core.naming import check_code_name
 from stonestack.core.roles import ROLES, Role
+from stonestack.core.stepkind import SOLVED_AT
 from stonestack.core.steps import STEPS, Step
 
 SIZES = tuple(2**n for n in range(2, 13))
@@ -131,6 +132,11 @@ class Map(Document):
     delivered: bool = True
     place: GamePlace | None = None
     returned: tuple[Returned, ...] = ()
+    follows: bool = Field(
+        True,
+        title="Follows the colour's cut",
+        description="A map with a file of its own is cut and tiled as the colour is",
+    )
 
     @field_validator("file_name")
     @classmethod
@@ -264,6 +270,9 @@ def new_surface(title: str, name: str) -> Surface:
 
 # ---- What depends on what --------------------------------------------------------------
 
+SOLVE = "solve:"
+"""Before the name of a step: the operation that finds its geometry."""
+
 _VERSIONS = {"decode": 1, "limit": 1, "size": 1, "compress": 1, "returned": 1}
 """Raised with any change of what these operations yield."""
 
@@ -289,7 +298,8 @@ class Node:
     @cached_property
     def key(self) -> str:
         """Content key: 40 hexadecimal digits."""
-        version = STEPS[self.op].version if self.op in STEPS else _VERSIONS[self.op]
+        name = self.op.removeprefix(SOLVE)
+        version = STEPS[name].version if name in STEPS else _VERSIONS[name]
         whole = [self.op, version, self.params, [node.key for node in self.inputs]]
         text = json.dumps(whole, sort_keys=True, separators=(",", ":"))
         return hashlib.sha256(text.encode()).hexdigest()[:40]
@@ -328,10 +338,7 @@ def plan(surface: Surface, role: Role, stage: Stage, longest: int | None = None)
     node = _start(surface, m, longest)
     if node is None or stage is Stage.SOURCE:
         return node
-    for step in m.steps:
-        if step.enabled:
-            params = step.model_dump(mode="json", exclude={"enabled", "kind"})
-            node = Node(step.kind, params, (node,))
+    node = _with_steps(surface, m, node, longest)
     node = _with_returned(m, Stage.STEPS, node)
     if stage is Stage.STEPS:
         return node
@@ -345,6 +352,52 @@ def plan(surface: Surface, role: Role, stage: Stage, longest: int | None = None)
         return node
     params = {"format": str(m.format), "green": str(m.green)}
     return Node("compress", params, (node,))
+
+
+def follows(surface: Surface, m: Map) -> Map | None:
+    """Return the map whose cut another follows: the colour, where both have files of their own."""
+    if m.role is Role.COLOUR or not m.follows or not isinstance(m.origin, SourceOrigin):
+        return None
+    led = next((other for other in surface.maps if other.role is Role.COLOUR), None)
+    return led if led is not None and isinstance(led.origin, SourceOrigin) else None
+
+
+def _with_steps(surface: Surface, m: Map, node: Node, longest: int | None) -> Node:
+    """Apply a map's steps; what moves texels in the colour's comes first where it follows."""
+    led = follows(surface, m)
+    if led is not None:
+        guide, small = (_start(surface, led, side) for side in (longest, SOLVED_AT))
+        for step in led.steps:
+            if not step.enabled or guide is None or small is None:
+                continue
+            if STEPS[step.kind].geometry is not None:
+                node = _moved(step, node, guide, small)
+            guide, small = _stepped(step, guide, small), _stepped(step, small, small)
+    small = _start(surface, m, SOLVED_AT) if longest != SOLVED_AT else node
+    if led is not None or isinstance(m.origin, MapOrigin) or small is None:
+        # Its own steps find their geometry on what they are given.
+        small = Node("limit", {"longest": SOLVED_AT}, (node,))
+    for step in m.steps:
+        if step.enabled:
+            node, small = _stepped(step, node, small), _stepped(step, small, small)
+    return node
+
+
+def _stepped(step: Step, node: Node, small: Node) -> Node:
+    """Apply one step to a map that is its own guide; ``small`` is that guide where it is solved."""
+    if STEPS[step.kind].geometry is not None:
+        return _moved(step, node, node, small)
+    return Node(step.kind, _params(step), (node,))
+
+
+def _moved(step: Step, node: Node, guide: Node, small: Node) -> Node:
+    """Apply a step that moves texels: found on the small guide, laid on the picture."""
+    params = _params(step)
+    return Node(step.kind, params, (node, guide, Node(f"{SOLVE}{step.kind}", params, (small,))))
+
+
+def _params(step: Step) -> dict[str, Any]:
+    return step.model_dump(mode="json", exclude={"enabled", "kind"})
 
 
 def _with_returned(m: Map, stage: Stage, node: Node) -> Node:

@@ -20,6 +20,7 @@ from stonestack.core.errors import BadRequest, NotFound
 from stonestack.core.image import Picture, Space
 from stonestack.core.materials import Finding
 from stonestack.core.render import Result
+from stonestack.core.resize import limited
 from stonestack.core.surface import Node, Stage
 from stonestack.core.tile.scores import TileScores, tile_scores
 from stonestack.store.files import Cache, FileStore
@@ -152,7 +153,7 @@ class Renderer:
     def picture(self, node: Node) -> Picture:
         """Return the working picture that a node yields."""
         result = self.result(node)
-        if isinstance(result, Texture):
+        if not isinstance(result, Picture):
             raise BadRequest(
                 "not-a-picture", "This stage is a compressed texture.", "Ask for its texture."
             )
@@ -161,7 +162,7 @@ class Renderer:
     def texture(self, node: Node) -> Texture:
         """Return the compressed texture that a node yields."""
         result = self.result(node)
-        if isinstance(result, Picture):
+        if not isinstance(result, Texture):
             raise BadRequest(
                 "not-a-texture", "This stage is not compressed yet.", "Ask for its picture."
             )
@@ -208,7 +209,9 @@ class Renderer:
         result = self.result(node)
         if isinstance(result, Texture):
             result = result.picture(self.picture(node.inputs[0]).space)
-        small = result if longest is None else render.limited(result, longest)
+        elif not isinstance(result, Picture):
+            raise BadRequest("not-a-picture", "There is nothing to see.", "Ask for a stage.")
+        small = result if longest is None else limited(result, longest)
         data = pictures.write(small, FileKind.PNG)
         self._cache.write(key, kind, data)
         return data
@@ -272,4 +275,7 @@ class Renderer:
 def _size(result: Result) -> int:
     if isinstance(result, Picture):
         return int(result.pixels.nbytes)
+    if isinstance(result, render.Solved):
+        # Paths and places: nothing beside the pictures.
+        return 1 << 16
     return sum(len(level) for level in result.levels)

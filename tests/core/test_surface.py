@@ -1,4 +1,5 @@
 import unittest
+from collections.abc import Iterator
 
 from pydantic import TypeAdapter, ValidationError
 
@@ -20,6 +21,7 @@ from stonestack.core.surface import (
     new_surface,
     plan,
 )
+from stonestack.core.tile.boundary import MakeTile
 
 ORIGIN = SourceOrigin(sha256="ab" * 32, name="a.png", width=1437, height=1011)
 
@@ -69,6 +71,57 @@ class Plans(unittest.TestCase):
         node = plan(begun(), Role.NORMAL, Stage.COMPRESS)
         assert node is not None
         self.assertEqual(Node.from_json(node.to_json()).key, node.key)
+
+
+class FollowingTheColour(unittest.TestCase):
+    """Maps with files of their own are cut as the colour is."""
+
+    OWN = SourceOrigin(sha256="cd" * 32, name="n.png", width=1437, height=1011)
+
+    def setUp(self) -> None:
+        self.surface = edits.SetOrigin(role=Role.NORMAL, origin=self.OWN).apply(begun())
+
+    def test_a_step_that_moves_the_colour_s_texels_moves_theirs(self) -> None:
+        step = MakeTile(most=0.3)
+        after = edits.SetStep(role=Role.COLOUR, place=1, step=step).apply(self.surface)
+        place = (Role.NORMAL, Stage.STEPS)
+        self.assertNotEqual(keys(after)[place], keys(self.surface)[place])
+
+    def test_a_step_that_only_tones_the_colour_leaves_them(self) -> None:
+        last = edits.AddStep(role=Role.COLOUR, step=Levels(black=0.1)).apply(self.surface)
+        place = (Role.NORMAL, Stage.STEPS)
+        self.assertEqual(keys(last)[place], keys(self.surface)[place])
+
+    def test_both_are_laid_by_one_solution(self) -> None:
+        solved = []
+        for role in (Role.COLOUR, Role.NORMAL):
+            node = plan(self.surface, role, Stage.STEPS)
+            assert node is not None
+            solved.append([n.key for n in walked(node) if n.op == "solve:make_tile"])
+        self.assertEqual(solved[0], solved[1])
+        self.assertEqual(len(solved[0]), 1)
+
+    def test_a_passing_look_is_laid_by_the_result_s_solution(self) -> None:
+        found = set()
+        for longest in (None, 512):
+            node = plan(self.surface, Role.COLOUR, Stage.STEPS, longest)
+            assert node is not None
+            found |= {n.key for n in walked(node) if n.op == "solve:make_tile"}
+        self.assertEqual(len(found), 1)
+
+    def test_it_can_be_let_go(self) -> None:
+        own = self.surface.map(Role.NORMAL)
+        free = self.surface.with_map(own.model_copy(update={"follows": False}))
+        node = plan(free, Role.NORMAL, Stage.STEPS)
+        assert node is not None
+        self.assertEqual({n.op for n in walked(node)}, {"decode"})
+
+
+def walked(node: Node) -> Iterator[Node]:
+    """Return a node and all that it comes from."""
+    yield node
+    for one in node.inputs:
+        yield from walked(one)
 
 
 class Documents(unittest.TestCase):

@@ -921,7 +921,7 @@ export interface components {
             place: number | null;
             role: components["schemas"]["Role"];
             /** Step */
-            step: components["schemas"]["BalanceLight"] | components["schemas"]["MakeTile"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"];
+            step: components["schemas"]["BalanceLight"] | components["schemas"]["MakeTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"];
         };
         /**
          * AlphaFromPicture
@@ -991,6 +991,47 @@ export interface components {
          * @description Surfaces that were begun.
          */
         BegunList: components["schemas"]["SurfaceView"][];
+        /**
+         * BlendTile
+         * @description Parameters of :func:`blend_tile`.
+         */
+        BlendTile: {
+            /**
+             * Joins
+             * @description Which edges are made to meet
+             * @default both
+             * @enum {string}
+             */
+            axes: "both" | "x" | "y";
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "blend_tile";
+            /**
+             * Piece
+             * @description Size of the pieces that are blended, as a share of the shorter side
+             * @default 0.25
+             */
+            piece: number;
+            /**
+             * Draw
+             * @description Another number, another tile
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Sharpness
+             * @description Narrow joins between pieces, or wide ones
+             * @default 4
+             */
+            sharp: number;
+        };
         /**
          * BlockFormat
          * @description How texels are stored in a texture file.
@@ -1555,7 +1596,7 @@ export interface components {
             /**
              * Feather
              * @description Softness of the cut, in thousandths of the longer side
-             * @default 2
+             * @default 1
              */
             feather: number;
             /**
@@ -1605,6 +1646,12 @@ export interface components {
             delivered: boolean;
             /** File Name */
             file_name: string;
+            /**
+             * Follows the colour's cut
+             * @description A map with a file of its own is cut and tiled as the colour is
+             * @default true
+             */
+            follows: boolean;
             format: components["schemas"]["BlockFormat"];
             /**
              * Green points
@@ -1636,7 +1683,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: (components["schemas"]["BalanceLight"] | components["schemas"]["MakeTile"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"])[];
+            steps: (components["schemas"]["BalanceLight"] | components["schemas"]["MakeTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"])[];
         };
         /**
          * MapOrigin
@@ -1712,6 +1759,35 @@ export interface components {
         Mend: {
             /** Codes */
             codes: string[];
+        };
+        /**
+         * MirrorTile
+         * @description Parameters of :func:`mirror_tile`.
+         */
+        MirrorTile: {
+            /**
+             * Joins
+             * @description Which edges are made to meet
+             * @default both
+             * @enum {string}
+             */
+            axes: "both" | "x" | "y";
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mirror_tile";
+            /**
+             * Taken from
+             * @description Which half of the picture is used: 0 its start, 1 its end
+             * @default 0.5
+             */
+            start: number;
         };
         /**
          * MoveRequest
@@ -1887,6 +1963,34 @@ export interface components {
             width: number;
         };
         /**
+         * PatchSpots
+         * @description Parameters of :func:`patch_spots`.
+         */
+        PatchSpots: {
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "patch_spots";
+            /**
+             * Another piece
+             * @description 0 takes the most alike piece, 1 the next, and so on
+             * @default 0
+             */
+            other: number;
+            /**
+             * Spots
+             * @description Each is covered from elsewhere
+             * @default []
+             */
+            spots: components["schemas"]["Spot"][];
+        };
+        /**
          * PlacedState
          * @description One thing of ours in the game, and how it stands.
          *
@@ -2053,6 +2157,59 @@ export interface components {
         PutFiles: {
             /** Files */
             files: string[];
+        };
+        /**
+         * QuiltTile
+         * @description Parameters of :func:`quilt_tile`.
+         */
+        QuiltTile: {
+            /**
+             * Joins
+             * @description Which edges are made to meet
+             * @default both
+             * @enum {string}
+             */
+            axes: "both" | "x" | "y";
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Height
+             * @description Of the new tile, in heights of the source
+             * @default 1
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "quilt_tile";
+            /**
+             * Patch
+             * @description Side of a patch, as a share of the shorter side; larger keeps larger forms
+             * @default 0.22
+             */
+            patch: number;
+            /**
+             * Draw
+             * @description Another number, another tile
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Variety
+             * @description How much it counts against a place that it was used before
+             * @default 0.5
+             */
+            variety: number;
+            /**
+             * Width
+             * @description Of the new tile, in widths of the source
+             * @default 1
+             */
+            width: number;
         };
         /**
          * Reading
@@ -2292,7 +2449,7 @@ export interface components {
             place: number;
             role: components["schemas"]["Role"];
             /** Step */
-            step: components["schemas"]["BalanceLight"] | components["schemas"]["MakeTile"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"];
+            step: components["schemas"]["BalanceLight"] | components["schemas"]["MakeTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"];
         };
         /**
          * Shown
@@ -2435,6 +2592,18 @@ export interface components {
              * @default 0.08
              */
             low: number;
+        };
+        /**
+         * Spot
+         * @description A round spot; its middle as shares of width and height, its radius of the longer side.
+         */
+        Spot: {
+            /** Radius */
+            radius: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * Stage
@@ -2804,6 +2973,41 @@ export interface components {
             state: string;
             /** Troubles */
             troubles: components["schemas"]["Trouble"][];
+        };
+        /**
+         * WrapTile
+         * @description Parameters of :func:`wrap_tile`.
+         */
+        WrapTile: {
+            /**
+             * Joins
+             * @description Which edges are made to meet
+             * @default both
+             * @enum {string}
+             */
+            axes: "both" | "x" | "y";
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Give up at most
+             * @description Share of each side that may be cut off for edges that are more alike
+             * @default 0.08
+             */
+            give_up: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "wrap_tile";
+            /**
+             * Reach
+             * @description How far into the picture tone is evened out, as a share of its side
+             * @default 0.5
+             */
+            reach: number;
         };
     };
     responses: never;

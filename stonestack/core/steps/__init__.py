@@ -9,7 +9,7 @@ from pydantic import Field
 from stonestack.core.derive import alpha, height, normal, specular
 from stonestack.core.stepkind import StepKind, StepParams
 from stonestack.core.steps import levels, tone
-from stonestack.core.tile import boundary, light
+from stonestack.core.tile import blend, boundary, light, mirrored, patches, quilt, wrapped
 
 __all__ = ["STEPS", "Step", "StepKind", "StepParams"]
 
@@ -18,6 +18,11 @@ STEPS: dict[str, StepKind] = {
     for step in (
         light.STEP,
         boundary.STEP,
+        quilt.STEP,
+        wrapped.STEP,
+        blend.STEP,
+        mirrored.STEP,
+        patches.STEP,
         levels.STEP,
         tone.STEP,
         height.STEP,
@@ -30,6 +35,11 @@ STEPS: dict[str, StepKind] = {
 Step = Annotated[
     light.BalanceLight
     | boundary.MakeTile
+    | quilt.QuiltTile
+    | wrapped.WrapTile
+    | blend.BlendTile
+    | mirrored.MirrorTile
+    | patches.PatchSpots
     | levels.Levels
     | tone.Tone
     | height.HeightFromColour

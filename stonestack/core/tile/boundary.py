@@ -1,9 +1,8 @@
 """Make a picture tile by cutting along the boundary of least error.
 
 Sources: the cut is that of A. Efros and W. Freeman, "Image Quilting for Texture Synthesis
-and Transfer", SIGGRAPH 2001, section 2.1; the two bands, the lower blended widely and the
-upper narrowly, follow P. Burt and E. Adelson, "A Multiresolution Spline With Application
-to Image Mosaics", ACM Trans. Graphics 2 (1983).
+and Transfer", SIGGRAPH 2001, section 2.1; tone is evened out across it as in P. Pérez,
+M. Gangnet and A. Blake, "Poisson Image Editing", SIGGRAPH 2003, section 3.
 """
 
 from __future__ import annotations
@@ -12,24 +11,23 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
-from stonestack.core import colour
 from stonestack.core.errors import BadRequest
-from stonestack.core.image import Floats, Picture, Space, premultiplied, straightened
+from stonestack.core.image import Floats, Picture, premultiplied
 from stonestack.core.resize import resample
 from stonestack.core.roles import Role
-from stonestack.core.stepkind import StepKind, StepParams
-from stonestack.core.texels import normalised
+from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
+from stonestack.core.tile.cutpath import least_path
+from stonestack.core.tile.membrane import across_strip
+from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes, as_seen, from_seen
 
 _SEARCH_SIDE = 256
 _LEAST_SHARE = 0.08
 _KEEP = 0.8
 """How much a lost share of the picture counts against a better match."""
-_BROAD = 3
-"""Samples of the lower band across an overlap."""
-_TONE = 1.25
-"""Most that tone is evened out at a join; a larger difference is not light but matter."""
+_FAR = np.float32(1e6)
 _NEARLY = 0.035
 """How far sides that count as equal may differ."""
 _ROOM = 1.5
@@ -40,9 +38,7 @@ class MakeTile(StepParams):
     """Parameters of :func:`make_tile`."""
 
     kind: Literal["make_tile"] = "make_tile"
-    axes: Literal["both", "x", "y"] = Field(
-        "both", title="Joins", description="Which edges are made to meet"
-    )
+    axes: Axes = Field("both", title="Joins", description="Which edges are made to meet")
     shape: Literal["square", "found"] = Field(
         "square",
         title="Proportions",
@@ -57,7 +53,7 @@ class MakeTile(StepParams):
         description="Share of each side that the search for the best join may use up",
     )
     feather: float = Field(
-        2.0,
+        1.0,
         ge=0,
         le=10,
         multiple_of=0.5,
@@ -66,51 +62,94 @@ class MakeTile(StepParams):
     )
 
 
-def make_tile(picture: Picture, params: MakeTile) -> Picture:
-    """Make a picture continue over its edges.
-
-    On each axis the picture is laid over itself at the offset where both match best; within
-    the overlap one copy changes to the other along the path of least difference. Broad tone
-    is blended over the whole overlap, so that no step of tone remains; detail is switched
-    at the path within a narrow feather, so that nothing is blurred. The second cut runs
-    on a ring, so that the corners meet too.
+@dataclass(frozen=True)
+class AxisCut:
+    """How one axis is overlapped and cut, in pixels of the guide it was found on.
 
     Parameters
     ----------
-    picture : Picture
-        Any space; at least 16 pixels each way.
+    side : int
+        Length of the axis.
+    start, room : int
+        The columns that are used.
+    kept : int
+        Columns of the result; ``room - kept`` overlap.
+    path : ndarray, int64, shape (rows,)
+        Column of the cut in each row of the overlap.
+    """
 
-    Returns
-    -------
-    Picture
-        Smaller by the overlaps, marked as wrapping.
+    side: int
+    start: int
+    room: int
+    kept: int
+    path: NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Cut:
+    """The solution: a cut for each axis that is joined, the vertical one first."""
+
+    x: AxisCut | None
+    y: AxisCut | None
+
+
+def solve(guide: Picture, params: MakeTile) -> Cut:
+    """Find where a picture overlaps itself best, and the path of least difference there.
 
     Raises
     ------
     BadRequest
         If the picture is too small to be overlapped.
     """
-    if min(picture.width, picture.height) < 16:
+    if min(guide.width, guide.height) < 16:
         raise BadRequest(
             "too-small-to-tile",
-            f"{picture.width} × {picture.height} pixels leave no room for a cut.",
+            f"{guide.width} × {guide.height} pixels leave no room for a cut.",
             "Start from a larger picture, at least 16 pixels each way.",
         )
-    feather = params.feather / 1000 * max(picture.width, picture.height)
-    pixels = premultiplied(picture)
-    widths = _widths(_as_seen(pixels, picture), params)
-    closed = False
+    seen = as_seen(premultiplied(guide), guide)
+    widths = _widths(seen, params)
+    x = y = None
     if widths.x is not None:
-        pixels = _join(pixels, picture, widths.x, feather, closed)
-        closed = True
+        x = _found(seen, widths.x, _margin(params, seen), False)
+        seen = _join(seen, x, _feather(params, seen), False)
     if widths.y is not None:
-        turned = np.ascontiguousarray(pixels.transpose(1, 0, 2))
-        turned = _join(turned, picture, widths.y, feather, closed)
-        pixels = np.ascontiguousarray(turned.transpose(1, 0, 2))
-    if picture.space is Space.VECTOR:
-        return picture.with_pixels(normalised(pixels)).tiling()
-    result = straightened(np.clip(pixels, 0, 1), picture)
-    return result.tiling()
+        y = _found(_turned(seen), widths.y, _margin(params, seen), x is not None)
+    return Cut(x, y)
+
+
+def lay(picture: Picture, guide: Picture, cut: Cut, params: MakeTile) -> Picture:
+    """Cut a picture as was found on the guide; the path is refined within a coarse pixel.
+
+    Tone is evened out across the cut by the smoothest correction that has no step there, in
+    the scale of the eye; detail is switched within a narrow feather, so that nothing is
+    blurred. The second cut runs on a ring, so that the corners meet too.
+
+    Parameters
+    ----------
+    picture, guide : Picture
+        Of one size; the guide may be the picture itself.
+
+    Returns
+    -------
+    Picture
+        Smaller by the overlaps, marked as wrapping.
+    """
+    pixels = as_seen(premultiplied(picture), picture)
+    alike = guide is picture
+    led = pixels if alike else as_seen(premultiplied(guide), guide)
+    feather = _feather(params, pixels)
+    closed = False
+    if cut.x is not None:
+        refined = _refined(led, cut.x, closed)
+        pixels = _join(pixels, refined, feather, False)
+        led = pixels if alike else _join(led, refined, feather, False)
+        closed = True
+    if cut.y is not None:
+        led = _turned(led)
+        refined = _refined(led, cut.y, closed)
+        pixels = _turned(_join(_turned(pixels), refined, feather, closed))
+    return from_seen(pixels, picture).tiling()
 
 
 @dataclass(frozen=True)
@@ -123,7 +162,7 @@ class _Widths:
 
 def _widths(seen: Floats, params: MakeTile) -> _Widths:
     """Choose what is kept of each side: the shorter side freely, the longer to match it."""
-    turned = np.ascontiguousarray(seen.transpose(1, 0, 2))
+    turned = _turned(seen)
     if params.axes == "x":
         return _Widths(best_width(seen, params.most), None)
     if params.axes == "y":
@@ -135,6 +174,18 @@ def _widths(seen: Floats, params: MakeTile) -> _Widths:
     kept = best_width(short, params.most)
     matched = width_near(long, kept)
     return _Widths(matched, kept) if wide else _Widths(kept, matched)
+
+
+def _turned(values: Floats) -> Floats:
+    return np.ascontiguousarray(values.transpose(1, 0, 2))
+
+
+def _feather(params: MakeTile, values: Floats) -> float:
+    return float(params.feather / 1000 * max(values.shape[:2]))
+
+
+def _margin(params: MakeTile, values: Floats) -> int:
+    return int(np.ceil(_feather(params, values))) + 1
 
 
 def best_width(seen: Floats, most: float) -> int:
@@ -178,9 +229,8 @@ def _search(seen: Floats, low: int, high: int, price: float) -> int:
     unrelated = float(np.abs(small - np.roll(small, small_width // 3, axis=1)).mean()) + 1e-6
 
     def badness(picture: Floats, kept: int) -> float:
-        total = picture.shape[1]
-        apart = float(np.abs(picture[:, : total - kept] - picture[:, kept:]).mean())
-        return float(apart / unrelated + price * (1 - kept / total))
+        lost = 1 - kept / picture.shape[1]
+        return float(_apart(picture, kept) / unrelated + price * lost)
 
     ratio = small_width / width
     first, last = round(low * ratio), min(round(high * ratio), small_width - 1)
@@ -191,90 +241,94 @@ def _search(seen: Floats, low: int, high: int, price: float) -> int:
     return min(range(min(low, high), high + 1), key=lambda kept: badness(sampled, kept))
 
 
-def _middle(pixels: Floats, kept: int) -> Floats:
+def _apart(values: Floats, kept: int) -> float:
+    """Return the mean difference in the overlap that keeps so many columns."""
+    total = values.shape[1]
+    return float(np.abs(values[:, : total - kept] - values[:, kept:]).mean())
+
+
+def _middle(values: Floats, kept: int) -> Floats:
     """Crop columns evenly where far more are there than a join of ``kept`` can use."""
-    width = pixels.shape[1]
+    start, room = _used(values.shape[1], kept)
+    return values[:, start : start + room]
+
+
+def _used(width: int, kept: int) -> tuple[int, int]:
     room = min(width, round(kept * _ROOM))
-    start = (width - room) // 2
-    return pixels[:, start : start + room]
+    return (width - room) // 2, room
 
 
-def _join(pixels: Floats, like: Picture, kept: int, feather: float, closed: bool) -> Floats:
-    """Make premultiplied pixels continue from the right edge to the left, ``kept`` wide."""
-    from stonestack.core.tile.cutpath import least_path
+def _found(seen: Floats, kept: int, margin: int, closed: bool) -> AxisCut:
+    start, room = _used(seen.shape[1], kept)
+    cost = _cost(seen[:, start : start + room], kept, closed)
+    overlap = room - kept
+    inside = min(margin, (overlap - 1) // 2)
+    cost[:, :inside] = cost[:, overlap - inside :] = _FAR
+    return AxisCut(seen.shape[1], start, room, kept, least_path(cost, closed))
 
-    pixels = _middle(pixels, kept)
-    overlap = pixels.shape[1] - kept
-    margin = min(int(np.ceil(feather)) + 1, (overlap - 1) // 2)
-    left, right = _as_seen(pixels[:, :overlap], like), _as_seen(pixels[:, kept:], like)
-    cost = _cost(left, right, closed)
-    cost[:, :margin] = cost[:, overlap - margin :] = np.float32(1e6)
-    path = least_path(cost, closed)
 
+def _refined(seen: Floats, cut: AxisCut, closed: bool) -> AxisCut:
+    """Carry a cut over to another resolution: the same overlap and path, within a pixel."""
+    rows, width = seen.shape[:2]
+    if width == cut.side and rows == len(cut.path):
+        return cut
+    ratio = width / cut.side
+    room = min(width, round(cut.room * ratio))
+    start = min(width - room, round(cut.start * ratio))
+    used = seen[:, start : start + room]
+    sampled = used[:: max(1, rows // _SEARCH_SIDE)]
+    near = round(cut.kept * ratio)
+    reach = int(np.ceil(ratio)) if ratio > 1 else 0
+    candidates = range(max(4, near - reach), min(room - 4, near + reach) + 1)
+    kept = min(candidates, key=lambda k: _apart(sampled, k)) if candidates else near
+    overlap = room - kept
+    coarse = (cut.path + 0.5) * ratio - 0.5
+    place = (np.arange(rows) + 0.5) * (len(cut.path) / rows) - 0.5
+    middle = np.interp(place, np.arange(len(cut.path)), coarse)
+    cost = _cost(used, kept, closed)
+    away = np.abs(np.arange(overlap)[np.newaxis, :] - middle[:, np.newaxis])
+    cost[away > ratio + 1] = _FAR
+    return AxisCut(width, start, room, kept, least_path(cost, closed))
+
+
+def _join(values: Floats, cut: AxisCut, feather: float, closed: bool) -> Floats:
+    """Make values continue from the right edge to the left along a cut."""
+    used = values[:, cut.start : cut.start + cut.room]
+    overlap = cut.room - cut.kept
+    left, right = used[:, :overlap], used[:, cut.kept :]
     columns = np.arange(overlap, dtype=np.float32)
-    ramp = _smooth((columns + 0.5) / overlap)[np.newaxis, :, np.newaxis]
     reach = max(feather, 0.5)
-    switch = _smooth((columns - path[:, np.newaxis] + reach) / (2 * reach))[..., np.newaxis]
-    chosen = _between(pixels[:, kept:], pixels[:, :overlap], switch)
-    if like.space is not Space.VECTOR:
-        broad = _broad(pixels, overlap, closed)
-        far, near = broad[:, kept:], broad[:, :overlap]
-        chosen = chosen * _evened(_between(far, near, switch), _between(far, near, ramp))
-    return np.concatenate([chosen, pixels[:, overlap:kept]], axis=1).astype(np.float32)
+    switch = _smooth((columns - cut.path[:, np.newaxis] + reach) / (2 * reach))[..., np.newaxis]
+    chosen = right + (left - right) * switch
+    evened = chosen + _evening(left - right, switch, closed)
+    return np.concatenate([evened, used[:, overlap : cut.kept]], axis=1).astype(np.float32)
 
 
-def _between(first: Floats, second: Floats, share: Floats) -> Floats:
-    return first + (second - first) * share
+def _evening(apart: Floats, switch: Floats, closed: bool) -> Floats:
+    """Return the correction that takes the step between two copies out of their join.
 
-
-def _evened(present: Floats, wanted: Floats) -> Floats:
-    """Return the factor that brings the broad tone at a join to where a slow change has it.
-
-    One factor for all channels, so that no tint changes, and kept small.
+    Where the switch changes by some share, so much of the copies' difference shows as a
+    step: the opposite of it is the gradient that the correction has to have.
     """
-    floor = np.float32(1e-3)
-    factor = (wanted.mean(axis=2, keepdims=True) + floor) / (
-        present.mean(axis=2, keepdims=True) + floor
-    )
-    evened: Floats = np.clip(factor, np.float32(1 / _TONE), np.float32(_TONE))
-    return evened
+    padded = np.pad(switch, ((0, 0), (1, 1), (0, 0)))
+    padded[:, -1] = 1
+    beside = np.pad(apart, ((0, 0), (1, 1), (0, 0)), mode="edge")
+    half = np.float32(-0.5)
+    along_x = half * np.diff(padded, axis=1) * (beside[:, 1:] + beside[:, :-1])
+    below, apart_below = np.roll(switch, -1, axis=0), np.roll(apart, -1, axis=0)
+    along_y = half * (below - switch) * (apart + apart_below)
+    return across_strip(along_x.astype(np.float32), along_y.astype(np.float32), closed)
 
 
-def _as_seen(pixels: Floats, like: Picture) -> Floats:
-    """Weigh values as the eye does: colour as it is stored, data as it is.
-
-    Eight bits are fine enough to compare by, and come from a table.
-    """
-    if like.space is not Space.LINEAR:
-        return pixels
-    body = pixels[..., :-1] if like.alpha else pixels
-    seen = colour.linear_to_bytes(body).astype(np.float32) / np.float32(255)
-    return np.concatenate([seen, pixels[..., -1:]], axis=2) if like.alpha else seen
-
-
-def _cost(left: Floats, right: Floats, closed: bool) -> Floats:
+def _cost(used: Floats, kept: int, closed: bool) -> Floats:
     """Return the price of switching at each place: what differs there and around it."""
     from scipy.ndimage import uniform_filter1d
 
-    gap = np.square(left - right).sum(axis=2)
+    overlap = used.shape[1] - kept
+    gap = np.square(used[:, :overlap] - used[:, kept:]).sum(axis=2)
     along = uniform_filter1d(gap, size=5, axis=0, mode="wrap" if closed else "nearest")
     around: Floats = uniform_filter1d(along, size=5, axis=1, mode="nearest").astype(np.float32)
     return around + np.float32(1e-5)
-
-
-def _broad(pixels: Floats, overlap: int, closed: bool) -> Floats:
-    """Return the part of a picture that is slower than the overlap.
-
-    Resampled down and up again with a filter that stops sharply; ``closed`` says that the
-    rows are a ring.
-    """
-    height, width, _ = pixels.shape
-    columns = max(4, round(width / overlap * _BROAD))
-    rows = max(4, round(height / overlap * _BROAD))
-    across = resample(pixels, columns, height, "box", False)
-    small = resample(across, columns, rows, "box", closed)
-    up = resample(small, columns, height, "lanczos", closed)
-    return resample(up, width, height, "lanczos", False)
 
 
 def _smooth(t: Floats) -> Floats:
@@ -283,13 +337,18 @@ def _smooth(t: Floats) -> Floats:
     return (t * t * (3 - 2 * t)).astype(np.float32)
 
 
+GEOMETRY = Geometry(solve, lay)
+make_tile = alone(GEOMETRY)
+
 STEP = StepKind(
     name="make_tile",
-    title="Make it tile",
+    title="Cut",
     hint="Joins opposite edges along the path where they differ least",
     params=MakeTile,
-    version=1,
+    version=2,
     apply=make_tile,
     roles=frozenset(Role),
-    summary=lambda p: {"both": "both ways", "x": "left to right", "y": "top to bottom"}[p.axes],
+    summary=lambda p: f"cut {AXES_WORDS[p.axes]}",
+    geometry=GEOMETRY,
+    family=FAMILY,
 )

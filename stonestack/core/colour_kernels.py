@@ -1,0 +1,26 @@
+"""Values through a table, with straight lines between its entries: compiled."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from stonestack.core.image import Floats
+
+
+@njit(nogil=True, cache=True)
+def through(values: Floats, table: Floats, out: Floats, start: int, stop: int) -> None:
+    """Fill ``out[i]`` with the table at ``values[i]``, clipped to 0..1, for flat arrays.
+
+    Parameters
+    ----------
+    values, out : ndarray, float32, shape (count,)
+    table : ndarray, float32, shape (steps + 1,)
+        At even steps from 0 to 1.
+    """
+    steps = np.float32(len(table) - 1)
+    for i in range(start, stop):
+        place = min(max(values[i], np.float32(0)), np.float32(1)) * steps
+        low = min(int(place), len(table) - 2)
+        share = place - np.float32(low)
+        out[i] = table[low] + (table[low + 1] - table[low]) * share

@@ -1,0 +1,186 @@
+"""Make a tile of a stochastic surface by blending pieces of it without losing its contrast.
+
+Sources: E. Heitz and F. Neyret, "High-Performance By-Example Noise using a Histogram-Preserving
+Blending Operator", Proc. ACM Comput. Graph. Interact. Tech. 1 (2018), sections 3 and 4; the
+weights' power from T. Deliot and E. Heitz, "Procedural Stochastic Textures by Tiling and
+Blending", GPU Zen 2 (2019), section 5.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from stonestack.core.errors import BadRequest
+from stonestack.core.image import Floats, Picture, Space, premultiplied
+from stonestack.core.parallel import over_bands
+from stonestack.core.roles import Role
+from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
+from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes, as_seen, from_seen
+
+_BINS = 4096
+_LEAST_SIDE = 16
+_EDGE = 3.5
+"""Standard deviations beyond which a Gaussian is taken to have ended."""
+
+
+class BlendTile(StepParams):
+    """Parameters of :func:`blend_tile`."""
+
+    kind: Literal["blend_tile"] = "blend_tile"
+    axes: Axes = Field("both", title="Joins", description="Which edges are made to meet")
+    piece: float = Field(
+        0.25,
+        ge=0.05,
+        le=0.45,
+        multiple_of=0.01,
+        title="Piece",
+        description="Size of the pieces that are blended, as a share of the shorter side",
+    )
+    sharp: float = Field(
+        4.0,
+        ge=1,
+        le=16,
+        multiple_of=0.5,
+        title="Sharpness",
+        description="Narrow joins between pieces, or wide ones",
+    )
+    seed: int = Field(1, ge=1, le=9999, title="Draw", description="Another number, another tile")
+
+
+@dataclass(frozen=True)
+class Mesh:
+    """The solution: for each corner of the grid, what lies on it, as shares of the sides."""
+
+    centres: NDArray[np.float64]
+    cells: tuple[int, int]
+
+
+def solve(guide: Picture, params: BlendTile) -> Mesh:
+    """Draw which place of the source lies on each corner of the grid.
+
+    Raises
+    ------
+    BadRequest
+        If the picture is too small for pieces.
+    """
+    short = min(guide.width, guide.height)
+    if short < _LEAST_SIDE:
+        raise BadRequest(
+            "too-small-to-blend",
+            f"{guide.width} × {guide.height} pixels hold no pieces.",
+            "Start from a larger picture, at least 16 pixels each way.",
+        )
+    piece = params.piece * short
+    cells = (max(2, round(guide.height / piece)), max(2, round(guide.width / piece)))
+    # One row and column more where the grid is no ring.
+    corners = (cells[0] + (params.axes == "x"), cells[1] + (params.axes == "y"))
+    room = np.array([1 / cells[0], 1 / cells[1]])
+    drawn = np.random.default_rng(params.seed).random((*corners, 2))
+    return Mesh(room + drawn * (1 - 2 * room), cells)
+
+
+def lay(picture: Picture, _guide: Picture, mesh: Mesh, params: BlendTile) -> Picture:
+    """Blend the pieces of a picture.
+
+    Channels are turned so that they do not depend on one another, each is brought to a
+    Gaussian by its ranks, blended with its variance kept, and brought back: so the tile has
+    the picture's own histogram, and no contrast is lost as it is in a plain blend. Each map
+    has its own histogram; where pieces lie is the same for all.
+    """
+    values = as_seen(premultiplied(picture), picture)
+    vectors = picture.space is Space.VECTOR
+    plane = values[..., :2] if vectors else values
+    basis, mean = _axes(plane)
+    turned = np.asarray((plane - mean) @ basis, dtype=np.float32)
+    tables = [_Ranks(turned[..., c]) for c in range(turned.shape[2])]
+    normal = np.stack([t.gaussian(turned[..., c]) for c, t in enumerate(tables)], axis=2)
+    normal = np.ascontiguousarray(normal, np.float32)
+    out = np.empty_like(normal)
+    height, width = normal.shape[:2]
+    starts = (mesh.centres * np.array([height, width])).astype(np.float32)
+    cells = np.array([height / mesh.cells[0], width / mesh.cells[1]], np.float32)
+    rings = np.array([params.axes != "x", params.axes != "y"])
+    from stonestack.core.tile.blend_kernels import blend
+
+    over_bands(
+        lambda a, b: blend(normal, starts, cells, rings, params.sharp, out, a, b), height, 16
+    )
+    back = np.stack([t.value(out[..., c]) for c, t in enumerate(tables)], axis=2)
+    mixed = (back @ basis.T + mean).astype(np.float32)
+    if vectors:
+        # Only the slope was blended; what lies out of the plane follows from unit length.
+        flat = np.square(mixed).sum(axis=2, keepdims=True)
+        mixed = np.concatenate([mixed, np.sqrt(np.maximum(1 - flat, 1e-4))], axis=2)
+        if values.shape[2] > 3:
+            mixed = np.concatenate([mixed, values[..., 3:]], axis=2)
+    return from_seen(mixed.astype(np.float32), picture).tiling()
+
+
+def _axes(values: Floats) -> tuple[Floats, Floats]:
+    """Return axes on which the channels do not depend on one another, and the mean."""
+    flat = values.reshape(-1, values.shape[2])
+    sampled = flat[:: max(1, len(flat) // 200_000)].astype(np.float64)
+    mean = sampled.mean(axis=0)
+    if sampled.shape[1] == 1:
+        return np.ones((1, 1), np.float32), mean.astype(np.float32)
+    _, basis = np.linalg.eigh(np.cov(sampled.T))
+    # A sign of its own, so that equal pictures give equal bytes everywhere.
+    basis *= np.sign(basis[np.abs(basis).argmax(axis=0), np.arange(len(basis))])
+    return basis.astype(np.float32), mean.astype(np.float32)
+
+
+class _Ranks:
+    """From values to the Gaussian of their ranks, and back; by tables."""
+
+    def __init__(self, values: Floats) -> None:
+        from scipy.special import ndtri
+
+        low, high = float(values.min()), float(values.max())
+        self._low, self._high = low, max(high, low + 1e-6)
+        counts, _ = np.histogram(values, bins=_BINS, range=(self._low, self._high))
+        ranks = (np.cumsum(counts) - counts / 2) / counts.sum()
+        margin = 1 / (2 * values.size)
+        self._normal = ndtri(np.clip(ranks, margin, 1 - margin)).astype(np.float32)
+        places = np.linspace(-_EDGE, _EDGE, _BINS)
+        centres = self._low + (np.arange(_BINS) + 0.5) * (self._high - self._low) / _BINS
+        used = counts > 0
+        self._back = np.interp(places, self._normal[used], centres[used]).astype(np.float32)
+
+    def gaussian(self, values: Floats) -> Floats:
+        """Return the Gaussian of each value's rank."""
+        return _looked_up(values, self._low, self._high, self._normal)
+
+    def value(self, normal: Floats) -> Floats:
+        """Return the value that has a Gaussian rank."""
+        return _looked_up(normal, -_EDGE, _EDGE, self._back)
+
+
+def _looked_up(values: Floats, low: float, high: float, table: Floats) -> Floats:
+    from stonestack.core.colour_kernels import through
+
+    flat = ((values - np.float32(low)) * np.float32(1 / (high - low))).astype(np.float32).ravel()
+    out = np.empty_like(flat)
+    over_bands(lambda a, b: through(flat, table, out, a, b), flat.size, 1 << 14)
+    return out.reshape(values.shape)
+
+
+GEOMETRY = Geometry(solve, lay)
+blend_tile = alone(GEOMETRY)
+
+STEP = StepKind(
+    name="blend_tile",
+    title="Blend pieces",
+    hint="For grit, sand or plaster without forms: pieces blended, contrast kept",
+    params=BlendTile,
+    version=1,
+    apply=blend_tile,
+    roles=frozenset(Role),
+    summary=lambda p: f"blended {AXES_WORDS[p.axes]}",
+    geometry=GEOMETRY,
+    family=FAMILY,
+)

@@ -1,0 +1,46 @@
+"""What all ways of making a tile share: their axes, and the scale they compare and join on."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+
+from stonestack.core import colour
+from stonestack.core.image import Floats, Picture, Space, straightened
+from stonestack.core.texels import normalised
+
+FAMILY = "tile"
+"""The family of steps that make a tile."""
+
+Axes = Literal["both", "x", "y"]
+AXES_WORDS: dict[str, str] = {"both": "both ways", "x": "left to right", "y": "top to bottom"}
+
+
+def as_seen(pixels: Floats, like: Picture) -> Floats:
+    """Weigh premultiplied pixels as the eye does: colour as it is stored, all else as it is.
+
+    Parameters
+    ----------
+    pixels : ndarray, float32, shape (height, width, channels)
+    like : Picture
+        Says what the channels are.
+    """
+    if like.space is not Space.LINEAR:
+        return pixels
+    if not like.alpha:
+        return colour.to_seen(pixels)
+    return np.concatenate([colour.to_seen(pixels[..., :-1]), pixels[..., -1:]], axis=2)
+
+
+def from_seen(values: Floats, like: Picture) -> Picture:
+    """Return a picture from values that :func:`as_seen` has given, each brought to its range."""
+    if like.space is Space.VECTOR:
+        pixels = values.copy()
+        pixels[..., :3] = normalised(np.ascontiguousarray(values[..., :3]))
+        return like.with_pixels(pixels)
+    pixels = np.clip(values, 0, 1)
+    if like.space is Space.LINEAR:
+        body = colour.from_seen(pixels[..., :3])
+        pixels = np.concatenate([body, pixels[..., 3:]], axis=2) if like.alpha else body
+    return straightened(np.ascontiguousarray(pixels), like)
