@@ -1,0 +1,178 @@
+"""Straighten and crop a raw picture, at its source: four corners become the new picture.
+
+Source of the map from a quadrilateral: P. Heckbert, "Fundamentals of Texture Mapping and Image
+Warping", UC Berkeley 1989, section 2.2.3; of the fall-off towards the corners of a lens, the even
+polynomial in D. Goldman, "Vignette and Exposure Calibration and Compensation", IEEE TPAMI 32
+(2010), section 3.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from stonestack.core.image import Floats, Picture, Space, premultiplied, straightened
+from stonestack.core.texels import normalised
+
+_LEAST = 0.02
+"""Shortest side of a frame, as a share of the picture's."""
+VERSION = 1
+
+
+class Corner(BaseModel):
+    """A place in the raw picture, as shares of its sides."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    x: float = Field(ge=-0.5, le=1.5)
+    y: float = Field(ge=-0.5, le=1.5)
+
+
+WHOLE = (Corner(x=0, y=0), Corner(x=1, y=0), Corner(x=1, y=1), Corner(x=0, y=1))
+
+
+class Frame(BaseModel):
+    """What of a raw picture is used, and how it is straightened."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    corners: tuple[Corner, Corner, Corner, Corner] = Field(
+        WHOLE, title="Corners", description="Top left, top right, bottom right, bottom left"
+    )
+    ratio: float = Field(
+        0.0,
+        ge=0,
+        le=8,
+        multiple_of=0.01,
+        title="Width to height",
+        description="Of the straightened picture; 0 takes it from the frame's sides",
+    )
+    vignette: float = Field(
+        0.0,
+        ge=0,
+        le=1,
+        multiple_of=0.01,
+        title="Lens fall-off",
+        description="How much darker the lens made the picture's corners",
+    )
+
+    @model_validator(mode="after")
+    def _convex(self) -> Frame:
+        points = [(c.x, c.y) for c in self.corners]
+        for i in range(4):
+            (ax, ay), (bx, by), (cx, cy) = points[i], points[(i + 1) % 4], points[(i + 2) % 4]
+            if (bx - ax) * (cy - by) - (by - ay) * (cx - bx) <= _LEAST * _LEAST:
+                raise ValueError("The corners have to go round the frame, none inside the others.")
+        return self
+
+    @property
+    def plain(self) -> bool:
+        """Whether the whole picture is used as it is."""
+        return self.corners == WHOLE and self.vignette == 0 and self.ratio == 0
+
+    @property
+    def share(self) -> float:
+        """The longer side of the frame, as a share of the picture's; for previews."""
+        tl, tr, br, bl = self.corners
+        across = max(abs(tr.x - tl.x), abs(br.x - bl.x))
+        down = max(abs(bl.y - tl.y), abs(br.y - tr.y))
+        return max(_LEAST, min(1.0, max(across, down)))
+
+
+def framed(picture: Picture, frame: Frame) -> Picture:
+    """Return what a frame holds, straightened.
+
+    Parameters
+    ----------
+    picture : Picture
+        Vectors are turned with the frame, so that they still face the same way.
+    frame : Frame
+
+    Returns
+    -------
+    Picture
+        As many pixels each way as the frame's longer sides have. A frame whose sides are
+        upright and whole pixels is cut out exactly, with no resampling.
+    """
+    lit = _without_fall_off(picture, frame.vignette)
+    size = np.array([picture.width, picture.height], np.float64)
+    corners = np.array([(c.x, c.y) for c in frame.corners]) * size
+    width, height = _size(corners, frame.ratio)
+    upright = _upright(corners)
+    if upright is not None and (width, height) == (
+        upright[2] - upright[0],
+        upright[3] - upright[1],
+    ):
+        left, top, right, bottom = upright
+        return lit.with_pixels(lit.pixels[top:bottom, left:right])
+    return _warped(lit, corners, width, height)
+
+
+def _size(corners: NDArray[np.float64], ratio: float) -> tuple[int, int]:
+    tl, tr, br, bl = corners
+    width = max(np.hypot(*(tr - tl)), np.hypot(*(br - bl)))
+    height = max(np.hypot(*(bl - tl)), np.hypot(*(br - tr)))
+    if ratio > 0:
+        # The side that is too short is made longer, so that nothing is lost.
+        width, height = max(width, height * ratio), max(height, width / ratio)
+    return max(1, round(float(width))), max(1, round(float(height)))
+
+
+def _upright(corners: NDArray[np.float64]) -> tuple[int, int, int, int] | None:
+    """Return left, top, right and bottom where a frame lies on whole pixels and is upright."""
+    left, top = corners[0]
+    right, bottom = corners[2]
+    wanted = np.array([(left, top), (right, top), (right, bottom), (left, bottom)])
+    near = np.rint(corners)
+    if np.abs(corners - wanted).max() > 1e-6 or np.abs(near - corners).max() > 0.26:
+        return None
+    return int(near[0][0]), int(near[0][1]), int(near[2][0]), int(near[2][1])
+
+
+def _warped(picture: Picture, corners: NDArray[np.float64], width: int, height: int) -> Picture:
+    import cv2
+
+    inner = np.array([(0, 0), (width, 0), (width, height), (0, height)], np.float32)
+    # Pixels are areas: their middles lie half a pixel in.
+    shift = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])
+    there = cv2.getPerspectiveTransform(inner, corners.astype(np.float32))
+    matrix = np.linalg.inv(shift) @ there @ shift
+    pixels = premultiplied(picture)
+    flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+    warped = cv2.warpPerspective(
+        pixels, matrix, (width, height), flags=flags, borderMode=cv2.BORDER_REFLECT_101
+    )
+    values = np.asarray(warped, np.float32).reshape(height, width, pixels.shape[2])
+    if picture.space is Space.VECTOR:
+        return picture.with_pixels(_facing(values, corners))
+    result = straightened(values, picture)
+    return result.with_pixels(np.clip(result.pixels, 0, 1))
+
+
+def _facing(vectors: Floats, corners: NDArray[np.float64]) -> Floats:
+    """Turn vectors against the frame's own turn, and bring them to unit length."""
+    tl, tr, br, bl = corners
+    along = (tr - tl) + (br - bl)
+    angle = math.atan2(float(along[1]), float(along[0]))
+    c, s = np.float32(math.cos(angle)), np.float32(math.sin(angle))
+    turned = vectors.copy()
+    # Rows run down and the vectors' y runs up, so the turn is the other way round.
+    turned[..., 0] = vectors[..., 0] * c - vectors[..., 1] * s
+    turned[..., 1] = vectors[..., 0] * s + vectors[..., 1] * c
+    turned[..., :3] = normalised(np.ascontiguousarray(turned[..., :3]))
+    return turned
+
+
+def _without_fall_off(picture: Picture, amount: float) -> Picture:
+    """Lighten towards the corners by what a lens took there: ``1 / (1 - 0.75 · amount · r²)``."""
+    if amount <= 0 or picture.space is not Space.LINEAR:
+        return picture
+    down = (np.arange(picture.height, dtype=np.float32) + 0.5) / picture.height * 2 - 1
+    across = (np.arange(picture.width, dtype=np.float32) + 0.5) / picture.width * 2 - 1
+    # Measured so that a corner is at distance one.
+    radius = (np.square(down)[:, np.newaxis] + np.square(across)[np.newaxis, :]) / 2
+    gain = 1 / (1 - np.float32(amount * 0.75) * radius.astype(np.float32))
+    return picture.with_body(np.clip(picture.body * gain[..., np.newaxis], 0, 1))
