@@ -273,7 +273,7 @@ def new_surface(title: str, name: str) -> Surface:
 SOLVE = "solve:"
 """Before the name of a step: the operation that finds its geometry."""
 
-_VERSIONS = {"decode": 1, "limit": 1, "size": 1, "compress": 1, "returned": 1}
+_VERSIONS = {"decode": 2, "limit": 1, "size": 1, "compress": 1, "returned": 1}
 """Raised with any change of what these operations yield."""
 
 

@@ -23,6 +23,12 @@ class Target(BaseModel):
         Which way green points in its normal maps.
     slots : dict
         The word its material definitions use for each role that it knows.
+    suffixes : dict
+        Last words of file names that mean a role to this game, beside the usual ones.
+    smallest : int
+        Shortest side it takes.
+    square : bool
+        Whether both sides have to be equal.
     """
 
     name: str
@@ -32,6 +38,9 @@ class Target(BaseModel):
     largest: int
     green: Green
     slots: dict[Role, str]
+    suffixes: dict[str, Role] = {}
+    smallest: int = 4
+    square: bool = False
 
 
 TARGETS: dict[str, Target] = {
@@ -50,6 +59,8 @@ TARGETS: dict[str, Target] = {
                 Role.SPECULAR: "shine",
                 Role.ALPHA: "opening",
             },
+            suffixes={"shine": Role.SPECULAR, "opening": Role.ALPHA, "relief": Role.NORMAL},
+            smallest=16,
         ),
     )
 }

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
+import numpy as np
 from pydantic import BaseModel
 
 from stonestack.core.blocks.formats import FORMATS
@@ -13,6 +14,9 @@ from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content, ki
 from stonestack.core.codecs.texture import Texture, compress
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Picture, Space
+
+if TYPE_CHECKING:
+    from stonestack.core.codecs.pictures import PictureFacts
 
 __all__ = [
     "READABLE",
@@ -48,6 +52,9 @@ class FileFacts(BaseModel):
     mode: str
     alpha: AlphaUse
     bytes: int
+    channels: int = 3
+    profile: str | None = None
+    unusual: list[str] = []
 
 
 def read_texture(data: bytes) -> Texture:
@@ -122,19 +129,56 @@ def inspect(name: str, data: bytes) -> FileFacts:
             bits=8,
             mode=f"{channels} channels",
             alpha=alpha,
+            channels=channels,
+            unusual=_lies(kind, claimed)
+            + (["alpha is opaque all over"] if alpha == "opaque" and channels == 4 else []),
         )
     from stonestack.core.codecs import pictures
 
     header = pictures.facts(data, kind)
     picture = pictures.read(data, kind, Space.LINEAR)
+    alpha = "used" if picture.alpha else ("opaque" if header.alpha else "none")
+    profile = header.profile
     return FileFacts(
         **common,
         width=picture.width,
         height=picture.height,
         mips=1,
         block_format=None,
-        colour_space="unmarked",
+        colour_space="srgb" if profile is not None and profile.is_srgb else "unmarked",
         bits=header.bits,
         mode=header.mode,
-        alpha="used" if picture.alpha else ("opaque" if header.alpha else "none"),
+        alpha=alpha,
+        channels=header.channels + header.alpha,
+        profile=profile.name if profile is not None else None,
+        unusual=_lies(kind, claimed) + _unusual(header, picture, alpha),
     )
+
+
+def _lies(kind: FileKind, claimed: FileKind) -> list[str]:
+    if claimed in (kind, FileKind.UNKNOWN):
+        return []
+    return [f"called {claimed.value.upper()}, but it is {kind.value.upper()}"]
+
+
+def _unusual(header: PictureFacts, picture: Picture, alpha: AlphaUse) -> list[str]:
+    """Say what is unusual about an image file, and what was done about it."""
+    found = []
+    if header.mode in ("P", "PA"):
+        found.append("indexed colours; read as full colour")
+    if header.mode == "CMYK":
+        found.append("inks (CMYK); converted to sRGB")
+    if header.bits == 16:
+        found.append("16 bits a channel; kept")
+    if header.turned > 1:
+        found.append("turned upright as the camera says")
+    if header.profile is not None and not header.profile.is_srgb:
+        found.append(f"profile {header.profile.name}; colour is converted, data left alone")
+    if alpha == "opaque":
+        found.append("alpha is opaque all over")
+    grey = header.mode in ("RGB", "RGBA") and bool(
+        (np.ptp(picture.body, axis=2) < 1e-6).all() if picture.body.shape[2] == 3 else False
+    )
+    if grey:
+        found.append("grey, stored as colour")
+    return found

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageOps
 
 from stonestack.core import colour
+from stonestack.core.codecs.profiles import Profile, read_profile
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Bytes, Floats, Picture, Space
@@ -46,6 +47,9 @@ class PictureFacts:
     mode: str
     bits: int
     alpha: bool
+    channels: int = 3
+    turned: int = 1
+    profile: Profile | None = None
 
 
 def facts(data: bytes, kind: FileKind) -> PictureFacts:
@@ -58,6 +62,8 @@ def facts(data: bytes, kind: FileKind) -> PictureFacts:
     """
     with opened(data, kind) as image:
         width, height, mode = image.width, image.height, image.mode
+        turned, bands = _turn(image), len(image.getbands())
+        icc = image.info.get("icc_profile")
         deep = kind is FileKind.PNG and len(data) > 24 and data[24] == 16
         if kind is FileKind.TIFF:
             bits = image.tag_v2.get(258)  # type: ignore[attr-defined]  # BitsPerSample
@@ -70,7 +76,34 @@ def facts(data: bytes, kind: FileKind) -> PictureFacts:
             "Cut or shrink it in an image editor first.",
         )
     bits_ = 16 if deep or mode in _DEEP_MODES else 8
-    return PictureFacts(width, height, mode, bits_, mode in {"RGBA", "LA", "PA"})
+    alpha = mode in {"RGBA", "LA", "PA"}
+    bands = 3 if mode == "P" else bands - alpha
+    profile = read_profile(icc if isinstance(icc, bytes) else None, bands)
+    if turned >= 5:
+        width, height = height, width
+    return PictureFacts(width, height, mode, bits_, alpha, bands, turned, profile)
+
+
+def _turn(image: Image.Image) -> int:
+    """Return how a camera says that a picture is turned: 1 for not at all, up to 8 (Exif 2.3)."""
+    try:
+        turned = image.getexif().get(_ORIENTATION, 1)
+    except DAMAGED:
+        return 1
+    return turned if isinstance(turned, int) and 1 <= turned <= 8 else 1
+
+
+_ORIENTATION = 0x0112
+_UPRIGHT = {
+    2: lambda p: p[:, ::-1],
+    3: lambda p: p[::-1, ::-1],
+    4: lambda p: p[::-1],
+    5: lambda p: p.swapaxes(0, 1),
+    6: lambda p: p.swapaxes(0, 1)[:, ::-1],
+    7: lambda p: p[::-1, ::-1].swapaxes(0, 1),
+    8: lambda p: p.swapaxes(0, 1)[::-1],
+}
+"""From how a picture is stored to how it is meant to be seen (Exif 2.3, table 6)."""
 
 
 def read(data: bytes, kind: FileKind, space: Space) -> Picture:
@@ -92,8 +125,12 @@ def read(data: bytes, kind: FileKind, space: Space) -> Picture:
         If the file is damaged, cut short or too large.
     """
     header = facts(data, kind)
-    values, alpha = _deep(data, kind) if header.bits == 16 else _shallow(data, kind)
+    values, alpha = _values(data, kind, header)
     body, opacity = (values[..., :-1], values[..., -1:]) if alpha else (values, None)
+    if body.shape[2] == 4:
+        body = _from_inks(body, header.profile if space is Space.LINEAR else None)
+    elif space is Space.LINEAR and header.profile is not None and not header.profile.is_srgb:
+        body = header.profile.to_srgb(body)
     if space is Space.VECTOR:
         if body.shape[2] != 3:
             raise BadFile(
@@ -122,7 +159,10 @@ def stored(data: bytes, kind: FileKind) -> Bytes:
         Sixteen bits are rounded to eight; alpha is 255 where there is none.
     """
     header = facts(data, kind)
-    values, alpha = _deep(data, kind) if header.bits == 16 else _shallow(data, kind)
+    values, alpha = _values(data, kind, header)
+    if values.shape[2] == 4 + alpha:
+        values = _from_inks(values[..., :4], header.profile)
+        alpha = False
     eight = np.rint(values * np.float32(255)).astype(np.uint8)
     texels = np.full((*eight.shape[:2], 4), 255, np.uint8)
     texels[..., :3] = eight[..., :-1] if alpha else eight
@@ -187,6 +227,21 @@ def opened(data: bytes, kind: FileKind) -> Image.Image:
         raise _damaged() from error
 
 
+def _values(data: bytes, kind: FileKind, header: PictureFacts) -> tuple[Floats, bool]:
+    """Return channels as stored, 0..1, upright; and whether the last is alpha.
+
+    Four channels that are not colour and alpha are inks.
+    """
+    return _deep(data, kind, header) if header.bits == 16 else _shallow(data, kind)
+
+
+def _from_inks(inks: Floats, profile: Profile | None) -> Floats:
+    """Return sRGB from cyan, magenta, yellow and black; by the profile where there is one."""
+    if profile is not None and profile.space == "CMYK":
+        return profile.to_srgb(inks)
+    return np.asarray((1 - inks[..., :3]) * (1 - inks[..., 3:]), np.float32)
+
+
 def _shallow(data: bytes, kind: FileKind) -> tuple[Floats, bool]:
     try:
         with warnings.catch_warnings():
@@ -198,6 +253,9 @@ def _shallow(data: bytes, kind: FileKind) -> tuple[Floats, bool]:
         raise _damaged() from error
     if turned.mode == "P" or (turned.mode in ("L", "RGB") and "transparency" in turned.info):
         turned = turned.convert("RGBA" if "transparency" in turned.info else "RGB")
+    elif turned.mode == "CMYK":
+        inks = np.asarray(turned).astype(np.float32) / np.float32(255)
+        return inks, False
     elif turned.mode in ("1", "La"):
         turned = turned.convert("L" if turned.mode == "1" else "LA")
     elif turned.mode not in ("L", "LA", "RGB", "RGBA"):
@@ -208,7 +266,7 @@ def _shallow(data: bytes, kind: FileKind) -> tuple[Floats, bool]:
     return pixels, turned.mode in ("LA", "RGBA")
 
 
-def _deep(data: bytes, kind: FileKind) -> tuple[Floats, bool]:
+def _deep(data: bytes, kind: FileKind, header: PictureFacts) -> tuple[Floats, bool]:
     """Read sixteen bits a channel where that is stored."""
     if kind is FileKind.TIFF:
         import tifffile
@@ -237,8 +295,10 @@ def _deep(data: bytes, kind: FileKind) -> tuple[Floats, bool]:
             "Save one flat page with grey, RGB or RGBA channels.",
         )
     top = np.float32(1 if pixels.dtype.kind == "f" else 255 if pixels.dtype == np.uint8 else 65535)
-    values = np.clip(np.nan_to_num(pixels.astype(np.float32) / top), 0, 1)
-    return values.astype(np.float32), pixels.shape[2] in (2, 4)
+    upright = _UPRIGHT[header.turned](pixels) if header.turned > 1 else pixels
+    values = np.clip(np.nan_to_num(upright.astype(np.float32) / top), 0, 1)
+    alpha = pixels.shape[2] in (2, 4) and header.mode != "CMYK"
+    return np.ascontiguousarray(values, np.float32), alpha
 
 
 def _deep_colour(data: bytes) -> NDArray[np.uint16]:

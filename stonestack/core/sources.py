@@ -1,0 +1,117 @@
+"""What a file that comes in is: its facts, what it is for, and which files belong together."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from pydantic import BaseModel
+
+from stonestack.core import codecs
+from stonestack.core.catalogue.describe import describe
+from stonestack.core.catalogue.guess import guess
+from stonestack.core.catalogue.names import NameParts, parts
+from stonestack.core.codecs import FileFacts
+from stonestack.core.roles import Role
+
+
+class SourceFacts(FileFacts):
+    """A file's facts, and what it is for as far as its name and pixels tell.
+
+    ``use`` is ``surface``, ``icon`` or ``unknown``; confidence is 0..1.
+    """
+
+    stem: str = ""
+    role: Role | None = None
+    role_confidence: float = 0.0
+    role_reason: str = ""
+    use: str = "unknown"
+    use_reason: str = ""
+
+
+class SourceSet(BaseModel):
+    """Files that belong together by their names, as one surface.
+
+    Parameters
+    ----------
+    stem : str
+        What their names share.
+    roles : dict
+        For each map, which of the files it is.
+    missing : list of Role
+        Maps that a whole set has and this one lacks.
+    """
+
+    stem: str
+    roles: dict[Role, str]
+    missing: list[Role]
+
+
+def examine(name: str, data: bytes, suffixes: Mapping[str, Role] | None = None) -> SourceFacts:
+    """Read a file fully, say what it is, and weigh what it is for.
+
+    Parameters
+    ----------
+    name : str
+    data : bytes
+        The whole file.
+    suffixes : mapping, optional
+        Last words of names that mean a role to the target, beside the usual ones.
+
+    Raises
+    ------
+    BadFile
+        If it cannot be read.
+    """
+    facts = codecs.inspect(name, data)
+    named = _named(name, suffixes or {})
+    seen = describe(data).look
+    common = {**facts.model_dump(), "stem": named.stem}
+    if seen is None:
+        return SourceFacts(**common)
+    told = guess(named, seen, facts.width, facts.height)
+    return SourceFacts(
+        **common,
+        role=told.role,
+        role_confidence=told.sure,
+        role_reason=told.reason,
+        use=told.use,
+        use_reason=told.use_reason,
+    )
+
+
+def _named(name: str, suffixes: Mapping[str, Role]) -> NameParts:
+    """Take a name apart by the usual words and the target's own."""
+    found = parts(name)
+    last = name.rpartition(".")[0].rpartition("_")[2].casefold()
+    if last not in suffixes or found.suffix == last:
+        return replace(found, role=suffixes.get(last, found.role))
+    stem = found.stem.removesuffix(f"_{last}")
+    return replace(found, stem=stem, role=suffixes[last], suffix=last)
+
+
+def together(files: Mapping[str, SourceFacts], wanted: tuple[Role, ...]) -> list[SourceSet]:
+    """Find the files that belong together: alike in stem, each another map.
+
+    Parameters
+    ----------
+    files : mapping
+        Facts of each file, by any key; earlier ones win where two claim one map.
+    wanted : tuple of Role
+        What a whole set has.
+
+    Returns
+    -------
+    list of SourceSet
+        Of two files or more, in order of stem. Icons belong to no surface.
+    """
+    stems: dict[str, dict[Role, str]] = {}
+    for key, facts in files.items():
+        if facts.role is None or not facts.stem or facts.use == "icon":
+            continue
+        stems.setdefault(facts.stem, {}).setdefault(facts.role, key)
+    return [
+        SourceSet(stem=stem, roles=roles, missing=[r for r in wanted if r not in roles])
+        for stem, roles in sorted(stems.items())
+        if len(roles) > 1
+    ]
