@@ -1,4 +1,4 @@
-"""``stone-stack``: serve, demo, inspect, convert, build, bench; and :mod:`.games`.
+"""``stone-stack``: serve, demo, inspect, convert, tile, seam, build, bench; and :mod:`.games`.
 
 Exit codes: 0 done, 1 the thing asked for cannot be done, 2 the command line is wrong.
 Heavy imports stand inside the commands that need them, so that starting costs little.
@@ -68,6 +68,8 @@ def _parser() -> argparse.ArgumentParser:
     convert.add_argument("--no-mips", action="store_true")
     convert.set_defaults(run=_convert)
 
+    _add_tiling(commands)
+
     build = commands.add_parser("build", help="build all deliveries of a project")
     build.add_argument("project", help="its id or title")
     build.set_defaults(run=_build)
@@ -80,7 +82,8 @@ def _parser() -> argparse.ArgumentParser:
     paint.set_defaults(run=_paint)
 
     bench = commands.add_parser("bench", help="measure speed beside a well-known library")
-    bench.add_argument("what", choices=["blocks", "stages", "catalogue"])
+    bench.add_argument("what", choices=["blocks", "stages", "tile", "catalogue"])
+    bench.add_argument("--side", type=int, default=2048, help="for tile: pixels each way")
     bench.add_argument("--files", type=int, default=10_000, help="for catalogue")
     bench.add_argument("--large", action="store_true", help="for catalogue: with a file of 2 GB")
     bench.set_defaults(run=_bench)
@@ -95,7 +98,92 @@ def _bench(options: argparse.Namespace) -> int:
         return 0
     from stonestack.cli import bench
 
+    if options.what == "tile":
+        from stonestack.cli.bench_tile import bench_tile
+
+        bench_tile(options.side)
+        return 0
     {"blocks": bench.bench_blocks, "stages": bench.bench_stages}[options.what]()
+    return 0
+
+
+def _add_tiling(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    roles = ["colour", "normal", "specular", "alpha", "height"]
+    tile = commands.add_parser("tile", help="make a picture tile")
+    tile.add_argument("input", type=Path)
+    tile.add_argument("output", type=Path, help="its kind follows its extension")
+    tile.add_argument(
+        "--method", choices=["cut", "patch", "even", "blend", "mirror"], default="cut"
+    )
+    tile.add_argument("--axes", choices=["x", "y", "both"], default="both")
+    tile.add_argument("--size", metavar="WxH", help="texels, for example 1024x1024")
+    tile.add_argument("--seed", type=int, help="another number, another tile, where chance draws")
+    tile.add_argument("--role", choices=roles, default="colour")
+    tile.set_defaults(run=_tile)
+
+    seam = commands.add_parser("seam", help="measure how well a picture tiles")
+    seam.add_argument("input", type=Path)
+    seam.add_argument("--json", action="store_true")
+    seam.add_argument("--role", choices=roles, default="colour")
+    seam.set_defaults(run=_seam)
+
+
+def _tile(options: argparse.Namespace) -> int:
+    from stonestack.core.converting import parse_size
+    from stonestack.core.roles import Role
+    from stonestack.core.tiling import tile_file
+    from stonestack.store.files import write_atomically
+
+    if options.input.resolve() == options.output.resolve():
+        print("The output is the input; originals are never changed.", file=sys.stderr)
+        return 2
+    data = tile_file(
+        options.input.read_bytes(),
+        options.output.name,
+        method=options.method,
+        axes=options.axes,
+        size=parse_size(options.size) if options.size else None,
+        seed=options.seed,
+        role=Role(options.role),
+    )
+    write_atomically(options.output, data)
+    return 0
+
+
+def _seam(options: argparse.Namespace) -> int:
+    from stonestack.core import codecs
+    from stonestack.core.errors import BadRequest
+    from stonestack.core.roles import ROLES, Role
+    from stonestack.core.tile.scores import tile_scores
+
+    picture = codecs.read_picture(options.input.read_bytes(), ROLES[Role(options.role)].space)
+    scores = tile_scores(picture)
+    if scores is None:
+        raise BadRequest(
+            "too-small-to-score",
+            f"{picture.width} × {picture.height} pixels are too few to measure.",
+            "Measure a picture of at least 16 pixels each way.",
+        )
+    if options.json:
+        print(scores.model_dump_json(indent=2))
+        return 0
+    rows = {
+        "Left to right": f"{scores.x:.2f}",
+        "Top to bottom": f"{scores.y:.2f}",
+        "Detail of joins": f"{scores.detail:.2f}",
+        "Repetition": f"{scores.repetition:.2f}",
+        "  by spots": f"{scores.spots:.2f}",
+        "  by broad light": f"{scores.broad:.2f}",
+        "Drift of tone": f"{scores.drift_x:+.0f} % across, {scores.drift_y:+.0f} % down",
+        "Mirrored": "yes" if scores.mirrored else "no",
+    }
+    if scores.period is not None:
+        steps = [f"{x:.1f}, {y:.1f}" for x, y in scores.period.steps]
+        rows["Recurs every"] = " and ".join(steps) + " pixels"
+    for name, value in rows.items():
+        print(f"{name:16} {value}")
+    for spot in scores.culprits:
+        print(f"  a {spot.words} spot at {spot.x:.2f}, {spot.y:.2f}, strength {spot.strength:.1f}")
     return 0
 
 
@@ -131,9 +219,9 @@ def _demo_name() -> str:
 
 
 def _inspect(options: argparse.Namespace) -> int:
-    from stonestack.core import codecs
+    from stonestack.core.sources import examine
 
-    facts = codecs.inspect(options.file.name, options.file.read_bytes())
+    facts = examine(options.file.name, options.file.read_bytes())
     if options.json:
         print(facts.model_dump_json(indent=2))
         return 0
@@ -145,7 +233,13 @@ def _inspect(options: argparse.Namespace) -> int:
         "Colour space": facts.colour_space,
         "Alpha": facts.alpha,
         "Bytes": str(facts.bytes),
+        "Profile": facts.profile or "none",
     }
+    if facts.role is not None:
+        sure = f"{facts.role_confidence:.0%} sure: {facts.role_reason}"
+        rows["Likely"] = f"{facts.role.value} ({sure})"
+    for words in facts.unusual:
+        rows[f"Unusual {len(rows)}"] = words
     for name, value in rows.items():
         print(f"{name:13} {value}")
     return 0

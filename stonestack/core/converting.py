@@ -8,6 +8,7 @@ from stonestack.core import codecs
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.codecs.sniff import FileKind, kind_by_name
 from stonestack.core.errors import BadRequest
+from stonestack.core.image import Picture
 from stonestack.core.resize import resize
 from stonestack.core.roles import ROLES, Role
 
@@ -45,6 +46,21 @@ def convert(
     BadRequest
         If the output's kind is not written, or the format does not fit.
     """
+    check_output(output_name)
+    picture = codecs.read_picture(data, ROLES[role].space)
+    if size is not None:
+        picture = resize(picture, *size)
+    return store(picture, output_name, role=role, format_name=format_name, mips=mips)
+
+
+def check_output(output_name: str) -> FileKind:
+    """Return the kind that an output file's extension names.
+
+    Raises
+    ------
+    BadRequest
+        If it is not written.
+    """
     kind = kind_by_name(output_name)
     if kind not in _PICTURES | {FileKind.DDS, FileKind.KTX2}:
         raise BadRequest(
@@ -52,9 +68,25 @@ def convert(
             f"The extension of {output_name} names no kind that is written.",
             "Use .dds, .ktx2, .png, .tga or .tiff.",
         )
-    picture = codecs.read_picture(data, ROLES[role].space)
-    if size is not None:
-        picture = resize(picture, *size)
+    return kind
+
+
+def store(
+    picture: Picture,
+    output_name: str,
+    *,
+    role: Role = Role.COLOUR,
+    format_name: str | None = None,
+    mips: bool = True,
+) -> bytes:
+    """Return the content of a file that holds a picture; its extension decides the kind.
+
+    Raises
+    ------
+    BadRequest
+        If the kind is not written, or the format does not fit.
+    """
+    kind = check_output(output_name)
     if kind in _PICTURES:
         from stonestack.core.codecs import pictures
 

@@ -8,9 +8,11 @@ from pydantic import Field
 
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.errors import BadRequest
+from stonestack.core.frame import Frame
 from stonestack.core.naming import check_code_name
 from stonestack.core.resize import nearest_power_of_two
 from stonestack.core.roles import ROLES, Role
+from stonestack.core.sizing import Fit, Size
 from stonestack.core.steps import STEPS, Step
 from stonestack.core.surface import (
     Document,
@@ -20,12 +22,12 @@ from stonestack.core.surface import (
     MapOrigin,
     Origin,
     Returned,
-    Size,
     SourceOrigin,
     Surface,
     rebuilt,
 )
 from stonestack.core.tile.boundary import MakeTile
+from stonestack.core.tile.patches import PatchSpots, Spot
 
 
 class SetOrigin(Document):
@@ -90,10 +92,10 @@ class SetStep(Document):
     step: Step
 
     def apply(self, surface: Surface) -> Surface:
-        """Replace the step at a place by one of the same kind."""
+        """Replace the step at a place by one of its kind, or another way to the same end."""
         m = surface.map(self.role)
         before = _step_at(m, self.place)
-        if before.kind != self.step.kind:
+        if before.kind != self.step.kind and not _same_end(before, self.step):
             raise BadRequest(
                 "other-step",
                 "Another step stands at this place.",
@@ -106,6 +108,8 @@ class SetStep(Document):
         """Say which parameter changed, and to what."""
         old = _step_at(before.map(self.role), self.place)
         head = f"{ROLES[self.role].title}: {STEPS[self.step.kind].title}"
+        if old.kind != self.step.kind:
+            return f"{head} instead of {STEPS[old.kind].title}"
         for name, field in type(self.step).model_fields.items():
             value = getattr(self.step, name)
             if getattr(old, name) != value:
@@ -178,7 +182,8 @@ class SetSize(Document):
     def words(self, _before: Surface) -> str:
         """Say what changed."""
         who = "All maps" if self.all_maps else ROLES[self.role].title
-        return f"{who}: {self.size.width} × {self.size.height}"
+        ways = {Fit.STRETCH: "", Fit.REPEAT: ", repeated", Fit.PAD: ", on a larger canvas"}
+        return f"{who}: {self.size.width} × {self.size.height}{ways[self.size.fit]}"
 
 
 class SetFormat(Document):
@@ -222,6 +227,70 @@ class SetOutput(Document):
         if before.map(self.role).delivered is not self.delivered:
             return f"{title}: {'delivered' if self.delivered else 'not delivered'}"
         return f"{title}: named {self.file_name}"
+
+
+class SetFrame(Document):
+    """Straighten and crop a map's own file."""
+
+    kind: Literal["set_frame"] = "set_frame"
+    role: Role
+    frame: Frame
+
+    def apply(self, surface: Surface) -> Surface:
+        """Set the frame."""
+        m = surface.map(self.role)
+        if not isinstance(m.origin, SourceOrigin):
+            raise BadRequest(
+                "no-file-of-its-own",
+                f"{ROLES[self.role].title} has no picture of its own.",
+                "Frame the map that it comes from.",
+            )
+        return surface.with_map(rebuilt(m, origin=rebuilt(m.origin, frame=self.frame)))
+
+    def words(self, before: Surface) -> str:
+        """Say what changed."""
+        title = ROLES[self.role].title
+        if self.frame.plain:
+            return f"{title}: the whole picture"
+        origin = before.map(self.role).origin
+        if isinstance(origin, SourceOrigin) and origin.frame.corners == self.frame.corners:
+            return f"{title}: lens fall-off {self.frame.vignette}"
+        return f"{title}: straightened and cropped"
+
+
+class SetFollows(Document):
+    """Let a map with a file of its own follow the colour's cut, or not."""
+
+    kind: Literal["set_follows"] = "set_follows"
+    role: Role
+    follows: bool
+
+    def apply(self, surface: Surface) -> Surface:
+        """Set it."""
+        return surface.with_map(rebuilt(surface.map(self.role), follows=self.follows))
+
+    def words(self, _before: Surface) -> str:
+        """Say what changed."""
+        way = "follows the colour's cut" if self.follows else "is cut on its own"
+        return f"{ROLES[self.role].title} {way}"
+
+
+class RepairSpots(Document):
+    """Cover spots that stand out, by a step at the end."""
+
+    kind: Literal["repair_spots"] = "repair_spots"
+    role: Role
+    spots: tuple[Spot, ...] = Field(min_length=1, max_length=32)
+
+    def apply(self, surface: Surface) -> Surface:
+        """Add a step at the end; spots that were found after other repairs get one of their own."""
+        m = surface.map(self.role)
+        return surface.with_map(rebuilt(m, steps=(*m.steps, PatchSpots(spots=self.spots))))
+
+    def words(self, _before: Surface) -> str:
+        """Say what changed."""
+        count = len(self.spots)
+        return f"{ROLES[self.role].title}: {count} spot{'' if count == 1 else 's'} repaired"
 
 
 class TakeFromGame(Document):
@@ -332,6 +401,9 @@ Edit = Annotated[
     | SetSize
     | SetFormat
     | SetOutput
+    | SetFrame
+    | SetFollows
+    | RepairSpots
     | TakeFromGame
     | ReturnFile
     | DropReturned
@@ -373,6 +445,12 @@ def _settled(surface: Surface, origin: SourceOrigin) -> Surface:
             changes["delivered"] = origin.alpha
         maps.append(rebuilt(m, **changes))
     return rebuilt(surface, maps=tuple(maps))
+
+
+def _same_end(one: Step, other: Step) -> bool:
+    """Tell whether two steps are different ways to the same end."""
+    family = STEPS[one.kind].family
+    return bool(family) and family == STEPS[other.kind].family
 
 
 def _step_at(m: Map, place: int) -> Step:

@@ -12,8 +12,10 @@ from stonestack.core import codecs, metrics, texels
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.errors import BadRequest
+from stonestack.core.frame import Frame, framed
 from stonestack.core.image import Picture, Space
 from stonestack.core.resize import limited, resize
+from stonestack.core.sizing import Size, fitted
 from stonestack.core.stepkind import Geometry, StepKind
 from stonestack.core.steps import STEPS
 from stonestack.core.surface import SOLVE, Green, Node
@@ -54,12 +56,14 @@ def run(node: Node, inputs: tuple[Result, ...]) -> Result:
         return Solved(_geometry(step).solve(picture, step.params.model_validate(node.params)))
     if node.op in STEPS:
         return _stepped(STEPS[node.op], node, inputs)
+    if node.op == "frame":
+        return framed(picture, Frame.model_validate(node.params))
     if node.op == "limit":
         return limited(picture, int(node.params["longest"]))
     if node.op == "returned":
         return _laid_over(picture, inputs[1], inputs[2])
     if node.op == "size":
-        return resize(picture, int(node.params["width"]), int(node.params["height"]))
+        return fitted(picture, Size.model_validate(node.params))
     if node.op == "compress":
         stored = turned(picture, Green(node.params["green"]))
         return codecs.compress(stored, BlockFormat(node.params["format"]))

@@ -1,7 +1,9 @@
 """Resampling with proper filters, on a torus where the picture wraps.
 
 Source of the filters: Lanczos, C. Duchon, "Lanczos Filtering in One and Two Dimensions",
-J. Appl. Meteor. 18 (1979), equation 9 and section 3; box: area average.
+J. Appl. Meteor. 18 (1979), equation 9 and section 3; Mitchell, D. Mitchell and A. Netravali,
+"Reconstruction Filters in Computer Graphics", SIGGRAPH 1988, equation 8 with B = C = 1/3; box: area
+average; nearest: the sample under the middle, for pictures made of pixels.
 """
 
 from __future__ import annotations
@@ -15,8 +17,8 @@ from stonestack.core.image import Floats, Picture, Space, premultiplied, straigh
 from stonestack.core.parallel import over_bands
 from stonestack.core.texels import normalised
 
-Filter = Literal["lanczos", "box"]
-_LOBES = 3
+Filter = Literal["lanczos", "mitchell", "box", "nearest"]
+_REACH: dict[str, float] = {"lanczos": 3, "mitchell": 2, "box": 0.5}
 
 
 def weights(
@@ -28,9 +30,9 @@ def weights(
     ----------
     source, target : int
         Samples before and after.
-    filter_ : {"lanczos", "box"}
+    filter_ : {"lanczos", "mitchell", "box", "nearest"}
         When the axis shrinks, the filter is widened by the same ratio, so that nothing
-        finer than the new spacing is left to alias.
+        finer than the new spacing is left to alias; nearest aliases, as is asked of it.
     wraps : bool
         Whether the axis is a ring; otherwise its end samples are repeated outwards.
 
@@ -42,14 +44,20 @@ def weights(
     """
     ratio = source / target
     width = max(1.0, ratio)
-    reach = (_LOBES if filter_ == "lanczos" else 0.5) * width
     centres = (np.arange(target) + 0.5) * ratio
+    if filter_ == "nearest":
+        under = np.clip(np.floor(centres), 0, source - 1).astype(np.int64)[:, np.newaxis]
+        return under, np.ones((target, 1), np.float32)
+    reach = _REACH[filter_] * width
     taps = int(np.ceil(2 * reach)) + 1
     first = np.floor(centres - reach + 1e-9).astype(np.int64)
     columns = first[:, np.newaxis] + np.arange(taps)
+    offset = (columns + 0.5 - centres[:, np.newaxis]) / width
     if filter_ == "lanczos":
-        offset = (columns + 0.5 - centres[:, np.newaxis]) / width
-        kernel = np.where(np.abs(offset) < _LOBES, np.sinc(offset) * np.sinc(offset / _LOBES), 0.0)
+        lobes = _REACH[filter_]
+        kernel = np.where(np.abs(offset) < lobes, np.sinc(offset) * np.sinc(offset / lobes), 0.0)
+    elif filter_ == "mitchell":
+        kernel = _mitchell(np.abs(offset))
     else:
         # The share of each source sample that lies under the target sample.
         left = np.maximum(columns, (centres - reach)[:, np.newaxis])
@@ -58,6 +66,12 @@ def weights(
     kernel /= kernel.sum(axis=1, keepdims=True)
     columns = columns % source if wraps else np.clip(columns, 0, source - 1)
     return columns, kernel.astype(np.float32)
+
+
+def _mitchell(t: NDArray[np.float64]) -> NDArray[np.float64]:
+    near = 7 * t**3 - 12 * t**2 + 16 / 3
+    far = -7 / 3 * t**3 + 12 * t**2 - 20 * t + 32 / 3
+    return np.asarray(np.where(t < 1, near, np.where(t < 2, far, 0.0)) / 6)
 
 
 def resample(pixels: Floats, width: int, height: int, filter_: Filter, wraps: bool) -> Floats:
@@ -113,7 +127,7 @@ def resize(picture: Picture, width: int, height: int, filter_: Filter = "lanczos
         Any space; ``wraps`` decides what lies beyond the edge.
     width, height : int
         Texels wanted.
-    filter_ : {"lanczos", "box"}
+    filter_ : {"lanczos", "mitchell", "box", "nearest"}
     """
     if (picture.width, picture.height) == (width, height):
         return picture

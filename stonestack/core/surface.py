@@ -18,13 +18,13 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator, model_valida
 
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.errors import BadRequest
+from stonestack.core.frame import VERSION as FRAME_VERSION
+from stonestack.core.frame import Frame
 from stonestack.core.naming import check_code_name
 from stonestack.core.roles import ROLES, Role
+from stonestack.core.sizing import Size
 from stonestack.core.stepkind import SOLVED_AT
 from stonestack.core.steps import STEPS, Step
-
-SIZES = tuple(2**n for n in range(2, 13))
-"""Sides that a finished map may have."""
 
 _MOST_STEPS = 24
 
@@ -39,6 +39,7 @@ class Green(StrEnum):
 class Stage(StrEnum):
     """Where on its way a map is looked at, in the order of the work."""
 
+    RAW = "raw"
     SOURCE = "source"
     STEPS = "steps"
     SIZE = "size"
@@ -52,7 +53,7 @@ class Document(BaseModel):
 
 
 class SourceOrigin(Document):
-    """A map that starts from an imported file."""
+    """A map that starts from an imported file, straightened and cropped by its frame."""
 
     kind: Literal["source"] = "source"
     sha256: str = Field(pattern="^[0-9a-f]{64}$")
@@ -63,6 +64,7 @@ class SourceOrigin(Document):
     green: Green = Field(
         Green.UP, title="Green points", description="How the file stores normals; else unused"
     )
+    frame: Frame = Frame()
 
 
 class MapOrigin(Document):
@@ -103,20 +105,6 @@ class Returned(Document):
     sha256: str = Field(pattern="^[0-9a-f]{64}$")
     sent: str = Field(pattern="^[0-9a-f]{64}$")
     name: str = Field(max_length=255)
-
-
-class Size(Document):
-    """Texels of a finished map; powers of two."""
-
-    width: int = 1024
-    height: int = 1024
-
-    @field_validator("width", "height")
-    @classmethod
-    def _power_of_two(cls, side: int) -> int:
-        if side not in SIZES:
-            raise ValueError(f"A side is a power of two from {SIZES[0]} to {SIZES[-1]}.")
-        return side
 
 
 class Map(Document):
@@ -273,7 +261,14 @@ def new_surface(title: str, name: str) -> Surface:
 SOLVE = "solve:"
 """Before the name of a step: the operation that finds its geometry."""
 
-_VERSIONS = {"decode": 2, "limit": 1, "size": 1, "compress": 1, "returned": 1}
+_VERSIONS = {
+    "decode": 2,
+    "frame": FRAME_VERSION,
+    "limit": 1,
+    "size": 2,
+    "compress": 1,
+    "returned": 1,
+}
 """Raised with any change of what these operations yield."""
 
 
@@ -335,8 +330,10 @@ def plan(surface: Surface, role: Role, stage: Stage, longest: int | None = None)
         None where the map has no origin yet.
     """
     m = surface.map(role)
+    if stage is Stage.RAW and isinstance(m.origin, SourceOrigin):
+        return _decoded(m, longest)
     node = _start(surface, m, longest)
-    if node is None or stage is Stage.SOURCE:
+    if node is None or stage in (Stage.RAW, Stage.SOURCE):
         return node
     node = _with_steps(surface, m, node, longest)
     node = _with_returned(m, Stage.STEPS, node)
@@ -346,7 +343,8 @@ def plan(surface: Surface, role: Role, stage: Stage, longest: int | None = None)
     if longest is not None:
         shrink = max(1, max(width, height) // longest)
         width, height = max(4, width // shrink), max(4, height // shrink)
-    node = Node("size", {"width": width, "height": height}, (node,))
+    sized = m.size.model_dump(mode="json") | {"width": width, "height": height}
+    node = Node("size", sized, (node,))
     node = _with_returned(m, Stage.SIZE, node)
     if stage is Stage.SIZE:
         return node
@@ -414,9 +412,24 @@ def _with_returned(m: Map, stage: Stage, node: Node) -> Node:
 
 
 def _start(surface: Surface, m: Map, longest: int | None) -> Node | None:
+    """Return a map as its steps get it; a framed preview is shrunk by as much as is cut away."""
     if isinstance(m.origin, MapOrigin):
         return plan(surface, m.origin.role, Stage.STEPS, longest)
     if m.origin is None:
+        return None
+    led = follows(surface, m)
+    frame = led.origin.frame if led and isinstance(led.origin, SourceOrigin) else m.origin.frame
+    if frame.plain:
+        return _decoded(m, longest)
+    node = _decoded(m, None if longest is None else round(longest / frame.share))
+    if node is None:
+        return None
+    return Node("frame", frame.model_dump(mode="json"), (node,))
+
+
+def _decoded(m: Map, longest: int | None) -> Node | None:
+    """Return a map's own file as a picture, whole."""
+    if not isinstance(m.origin, SourceOrigin):
         return None
     space = str(ROLES[m.role].space)
     params = {"sha256": m.origin.sha256, "space": space, "green": str(m.origin.green)}

@@ -9,6 +9,7 @@ from stonestack.core.codecs.texture import Texture
 from stonestack.core.image import Picture, Space
 from stonestack.core.materials import Finding
 from stonestack.core.render import Loss
+from stonestack.core.sizing import Fit, Size, proposal, stretch_percent
 from stonestack.core.tile.light import light_field
 from stonestack.core.tile.scores import TileScores
 
@@ -63,22 +64,21 @@ def of_tile(scores: TileScores | None) -> Finding:
     return Finding(level="good", words="tiles both ways")
 
 
-def of_size(before: Picture, after: Picture) -> Finding:
-    """Judge a change of size by how much it stretches."""
-    stretch = stretch_percent(before, after)
+def of_size(before: Picture, size: Size) -> Finding:
+    """Judge a change of size by what it costs."""
+    if size.fit is Fit.PAD and before.wraps:
+        return Finding(
+            level="look", words="a tile no more", fix="Stretch or repeat it; a canvas has a rim."
+        )
+    stretch = stretch_percent(before.width, before.height, size)
     if stretch > _STRETCH_LOOK:
         return Finding(
             level="look", words=f"stretch {stretch:.1f} %", fix="Choose sides of another ratio."
         )
-    if after.width > before.width * _ENLARGED or after.height > before.height * _ENLARGED:
+    one = proposal(before.width, before.height, size)
+    if one.scale > _ENLARGED:
         return Finding(level="look", words="larger than its source", fix="Choose a smaller size.")
-    return Finding(level="good", words=f"stretch {stretch:.1f} %")
-
-
-def stretch_percent(before: Picture, after: Picture) -> float:
-    """Return how much the ratio of the sides changes, in percent."""
-    ratio = (after.width / before.width) / (after.height / before.height)
-    return float((max(ratio, 1 / ratio) - 1) * 100)
+    return Finding(level="good", words=one.words)
 
 
 def of_compression(before: Picture, after: Texture, loss: Loss) -> Finding:

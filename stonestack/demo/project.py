@@ -13,7 +13,7 @@ from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.derive.specular import SpecularFromColour
 from stonestack.core.materials import Material, Substance
 from stonestack.core.roles import Role
-from stonestack.core.surface import Size
+from stonestack.core.sizing import Size
 from stonestack.demo.originals import make_game_folder
 from stonestack.demo.sources import SOURCES
 from stonestack.services import (

@@ -21,6 +21,7 @@ from stonestack.core.image import Picture, Space
 from stonestack.core.materials import Finding
 from stonestack.core.render import Result
 from stonestack.core.resize import limited
+from stonestack.core.sizing import Area, Proposal, Size, proposal, visible_area
 from stonestack.core.surface import Node, Stage
 from stonestack.core.tile.scores import TileScores, tile_scores
 from stonestack.store.files import Cache, FileStore
@@ -37,7 +38,8 @@ class RenderFacts(BaseModel):
     alpha: bool
     space: Space
     scores: TileScores | None = None
-    stretch: float | None = None
+    costs: Proposal | None = None
+    visible: Area | None = None
     format: BlockFormat | None = None
     levels: int | None = None
     bytes: int | None = None
@@ -250,9 +252,12 @@ class Renderer:
         elif stage is Stage.STEPS:
             finding = verdicts.of_tile(scores)
         else:
-            before = self.picture(node.inputs[0])
-            facts = facts.model_copy(update={"stretch": verdicts.stretch_percent(before, picture)})
-            finding = verdicts.of_size(before, picture)
+            sized = _sized(node)
+            before, size = self.picture(sized.inputs[0]), Size.model_validate(sized.params)
+            costs = proposal(before.width, before.height, size)
+            area = visible_area(before.width, before.height, size)
+            facts = facts.model_copy(update={"costs": costs, "visible": area})
+            finding = verdicts.of_size(before, size)
         return facts.model_copy(update={"finding": finding})
 
     def _texture_facts(self, node: Node) -> RenderFacts:
@@ -270,6 +275,11 @@ class Renderer:
             angle=loss.angle,
             finding=verdicts.of_compression(before, after, loss),
         )
+
+
+def _sized(node: Node) -> Node:
+    """Return the size operation of a size stage, below what came back from outside."""
+    return node if node.op == "size" else _sized(node.inputs[0])
 
 
 def _size(result: Result) -> int:

@@ -20,7 +20,8 @@ from stonestack.core.naming import code_name
 from stonestack.core.refit import contract_of
 from stonestack.core.render import turned
 from stonestack.core.roles import ROLES, Role
-from stonestack.core.surface import SIZES, GamePlace, Green, Node, Size, Stage, plan
+from stonestack.core.sizing import SIZES, Size
+from stonestack.core.surface import GamePlace, Green, Node, Stage, plan
 from stonestack.services import finding, planning, sources, surfaces
 from stonestack.services.planning import Replacement
 from stonestack.services.surfaces import SurfaceView

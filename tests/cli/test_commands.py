@@ -16,7 +16,7 @@ from stonestack.cli.main import main
 from stonestack.core import edits
 from stonestack.core.deliveries import Delivery
 from stonestack.core.roles import Role
-from stonestack.core.surface import Size
+from stonestack.core.sizing import Size
 from stonestack.services import deliveries, projects, sources, surfaces
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder

@@ -7,14 +7,15 @@ from stonestack.core import edits
 from stonestack.core.blocks import BlockFormat
 from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.errors import BadRequest
+from stonestack.core.frame import WHOLE, Corner, Frame
 from stonestack.core.roles import Role
+from stonestack.core.sizing import Size
 from stonestack.core.steps import STEPS
 from stonestack.core.steps.levels import Levels
 from stonestack.core.surface import (
     Green,
     MapOrigin,
     Node,
-    Size,
     SourceOrigin,
     Stage,
     Surface,
@@ -49,7 +50,8 @@ class Plans(unittest.TestCase):
         after = edits.AddStep(role=Role.COLOUR, step=Levels(black=0.1)).apply(before)
         for place, key in keys(after).items():
             changed = key != keys(before)[place]
-            self.assertEqual(changed, place != (Role.COLOUR, Stage.SOURCE), place)
+            own = [(Role.COLOUR, stage) for stage in (Stage.RAW, Stage.SOURCE)]
+            self.assertEqual(changed, place not in own, place)
 
     def test_a_step_of_the_normal_map_changes_only_the_normal_map(self) -> None:
         before = begun()
@@ -91,6 +93,15 @@ class FollowingTheColour(unittest.TestCase):
         last = edits.AddStep(role=Role.COLOUR, step=Levels(black=0.1)).apply(self.surface)
         place = (Role.NORMAL, Stage.STEPS)
         self.assertEqual(keys(last)[place], keys(self.surface)[place])
+
+    def test_the_colour_s_frame_is_theirs(self) -> None:
+        frame = Frame(corners=(Corner(x=0.1, y=0), *WHOLE[1:]))
+        after = edits.SetFrame(role=Role.COLOUR, frame=frame).apply(self.surface)
+        place = (Role.NORMAL, Stage.SOURCE)
+        self.assertNotEqual(keys(after)[place], keys(self.surface)[place])
+        self.assertEqual(
+            keys(after)[Role.NORMAL, Stage.RAW], keys(self.surface)[Role.NORMAL, Stage.RAW]
+        )
 
     def test_both_are_laid_by_one_solution(self) -> None:
         solved = []

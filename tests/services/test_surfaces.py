@@ -6,8 +6,9 @@ from stonestack.core import edits
 from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.errors import BadFile, BadRequest, Conflict, NotFound
 from stonestack.core.roles import Role
+from stonestack.core.sizing import Size
 from stonestack.core.steps.levels import Levels
-from stonestack.core.surface import Node, Size, Stage
+from stonestack.core.surface import Node, Stage
 from stonestack.services import projects, sources, surfaces
 from stonestack.services.surfaces import SurfaceState, SurfaceView
 from tests.support import WorkspaceCase, png, raw_picture

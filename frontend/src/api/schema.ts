@@ -1054,6 +1054,16 @@ export interface components {
             number: number;
         };
         /**
+         * Corner
+         * @description A place in the raw picture, as shares of its sides.
+         */
+        Corner: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * CulpritView
          * @description A spot that makes the eye see the grid; places and sizes as shares of the sides.
          */
@@ -1138,7 +1148,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetFollows"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
         };
         /**
          * EntryMore
@@ -1269,6 +1279,11 @@ export interface components {
             /** Bytes */
             bytes: number;
             /**
+             * Channels
+             * @default 3
+             */
+            channels: number;
+            /**
              * Colour Space
              * @enum {string}
              */
@@ -1285,6 +1300,16 @@ export interface components {
             mode: string;
             /** Name */
             name: string;
+            /**
+             * Profile
+             * @default null
+             */
+            profile: string | null;
+            /**
+             * Unusual
+             * @default []
+             */
+            unusual: string[];
             /** Width */
             width: number;
         };
@@ -1329,6 +1354,52 @@ export interface components {
             hint: string;
             /** Title */
             title: string;
+        };
+        /**
+         * Frame
+         * @description What of a raw picture is used, and how it is straightened.
+         */
+        Frame: {
+            /**
+             * Corners
+             * @description Top left, top right, bottom right, bottom left
+             * @default [
+             *       {
+             *         "x": 0,
+             *         "y": 0
+             *       },
+             *       {
+             *         "x": 1,
+             *         "y": 0
+             *       },
+             *       {
+             *         "x": 1,
+             *         "y": 1
+             *       },
+             *       {
+             *         "x": 0,
+             *         "y": 1
+             *       }
+             *     ]
+             */
+            corners: [
+                components["schemas"]["Corner"],
+                components["schemas"]["Corner"],
+                components["schemas"]["Corner"],
+                components["schemas"]["Corner"]
+            ];
+            /**
+             * Width to height
+             * @description Of the straightened picture; 0 takes it from the frame's sides
+             * @default 0
+             */
+            ratio: number;
+            /**
+             * Lens fall-off
+             * @description How much darker the lens made the picture's corners
+             * @default 0
+             */
+            vignette: number;
         };
         /**
          * GameFolderView
@@ -2100,7 +2171,7 @@ export interface components {
          */
         PreviewRequest: {
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetFollows"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
             /**
              * Longest
              * @default null
@@ -2293,6 +2364,20 @@ export interface components {
             width: number;
         };
         /**
+         * RepairSpots
+         * @description Cover spots that stand out, by a step at the end.
+         */
+        RepairSpots: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "repair_spots";
+            role: components["schemas"]["Role"];
+            /** Spots */
+            spots: components["schemas"]["Spot"][];
+        };
+        /**
          * ReturnFile
          * @description Take a working file back in that an outside editor has saved.
          */
@@ -2370,6 +2455,20 @@ export interface components {
             title: string;
         };
         /**
+         * SetFollows
+         * @description Let a map with a file of its own follow the colour's cut, or not.
+         */
+        SetFollows: {
+            /** Follows */
+            follows: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_follows";
+            role: components["schemas"]["Role"];
+        };
+        /**
          * SetFormat
          * @description Change how a map is stored.
          */
@@ -2382,6 +2481,19 @@ export interface components {
              * @enum {string}
              */
             kind: "set_format";
+            role: components["schemas"]["Role"];
+        };
+        /**
+         * SetFrame
+         * @description Straighten and crop a map's own file.
+         */
+        SetFrame: {
+            frame: components["schemas"]["Frame"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_frame";
             role: components["schemas"]["Role"];
         };
         /**
@@ -2501,7 +2613,7 @@ export interface components {
         SourceList: components["schemas"]["SourceView"][];
         /**
          * SourceOrigin
-         * @description A map that starts from an imported file.
+         * @description A map that starts from an imported file, straightened and cropped by its frame.
          */
         SourceOrigin: {
             /**
@@ -2509,6 +2621,31 @@ export interface components {
              * @default false
              */
             alpha: boolean;
+            /**
+             * @default {
+             *       "corners": [
+             *         {
+             *           "x": 0,
+             *           "y": 0
+             *         },
+             *         {
+             *           "x": 1,
+             *           "y": 0
+             *         },
+             *         {
+             *           "x": 1,
+             *           "y": 1
+             *         },
+             *         {
+             *           "x": 0,
+             *           "y": 1
+             *         }
+             *       ],
+             *       "ratio": 0,
+             *       "vignette": 0
+             *     }
+             */
+            frame: components["schemas"]["Frame"];
             /**
              * Green points
              * @description How the file stores normals; else unused
@@ -2610,7 +2747,7 @@ export interface components {
          * @description Where on its way a map is looked at, in the order of the work.
          * @enum {string}
          */
-        Stage: "source" | "steps" | "size" | "compress";
+        Stage: "raw" | "source" | "steps" | "size" | "compress";
         /**
          * StepInfo
          * @description A kind of step: its words, and its parameters as a JSON schema.
@@ -2759,6 +2896,12 @@ export interface components {
          *         Which way green points in its normal maps.
          *     slots : dict
          *         The word its material definitions use for each role that it knows.
+         *     suffixes : dict
+         *         Last words of file names that mean a role to this game, beside the usual ones.
+         *     smallest : int
+         *         Shortest side it takes.
+         *     square : bool
+         *         Whether both sides have to be equal.
          */
         Target: {
             green: components["schemas"]["Green"];
@@ -2771,6 +2914,23 @@ export interface components {
             /** Slots */
             slots: {
                 [key: string]: string;
+            };
+            /**
+             * Smallest
+             * @default 4
+             */
+            smallest: number;
+            /**
+             * Square
+             * @default false
+             */
+            square: boolean;
+            /**
+             * Suffixes
+             * @default {}
+             */
+            suffixes: {
+                [key: string]: components["schemas"]["Role"];
             };
             /** Textures */
             textures: string;

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,10 +33,11 @@ _LEAST_PATCH = 8
 _OVERLAP = 0.28
 """Share of a patch that lies over its neighbour."""
 _TRIED = 400
-_POLISHED = 6
-_COMPARED = 600
-_COMPARED_CLOSELY = 1500
+_POLISHED = 4
+_COMPARED = 400
+_COMPARED_CLOSELY = 1200
 """Pixels of the overlaps by which windows are compared."""
+_WORTH_A_THREAD = 256
 _PRICE = 10.0
 _FAR = np.float32(1e6)
 _MOST_PATCHES = 2500
@@ -235,6 +236,8 @@ class _Chooser:
 
     def __init__(self, source: Floats, free: Ints, side: int, params: QuiltTile) -> None:
         self._source, self._free, self._side = source, free, side
+        self._allowed = np.zeros(np.array(source.shape[:2]) - side + 1, bool)
+        self._allowed[free[:, 0], free[:, 1]] = True
         self._random = np.random.default_rng(params.seed)
         self._used: list[tuple[int, int]] = []
         # What is seen of a patch is less by the overlap.
@@ -243,8 +246,7 @@ class _Chooser:
 
     def choose(self, bench: _Bench, top: int, left: int) -> tuple[int, int]:
         """Return row and column of the window for a patch."""
-        count = min(_TRIED, len(self._free))
-        drawn = self._free[self._random.choice(len(self._free), count, replace=False)]
+        drawn = self._free[self._random.integers(0, len(self._free), _TRIED)]
         badness = self._badness(bench, drawn, top, left, _COMPARED)
         best = drawn[np.argsort(badness, kind="stable")[:_POLISHED]]
         near = np.array([(i, j) for i in (-1, 0, 1) for j in (-1, 0, 1)], np.int32)
@@ -252,9 +254,7 @@ class _Chooser:
             limit = np.array(self._source.shape[:2], np.int32) - self._side
             around = (best[:, np.newaxis] + near).reshape(-1, 2)
             around = np.unique(np.clip(around, 0, limit), axis=0).astype(np.int32)
-            if len(self._free) < int(np.prod(limit)):
-                allowed = {tuple(place) for place in self._free}
-                around = np.array([p for p in around if tuple(p) in allowed], np.int32)
+            around = around[self._allowed[around[:, 0], around[:, 1]]]
             badness = self._badness(bench, around, top, left, _COMPARED_CLOSELY)
             best = around[np.argsort(badness, kind="stable")[:_POLISHED]]
         row, column = int(best[0][0]), int(best[0][1])
@@ -290,22 +290,19 @@ class _Bench:
 
         At most about so many pixels are compared, evenly spread.
         """
-        size, side = self.labels.shape, self._side
-        rows = np.arange(top, top + side) % size[0]
-        columns = np.arange(left, left + side) % size[1]
-        laid = self.labels[np.ix_(rows, columns)] >= 0
-        pixels = np.argwhere(laid)
+        place = self._place(top, left)
+        pixels = np.argwhere(self.labels[place] >= 0)
         found = np.zeros(len(places), np.float32)
         if len(pixels) == 0:
             return found
         # An odd number apart, so that not the same columns are met in every row.
         pixels = pixels[:: max(1, len(pixels) // compared) | 1]
-        wanted = self.out[rows[pixels[:, 0]], columns[pixels[:, 1]]]
+        wanted = self.out[place][pixels[:, 0], pixels[:, 1]]
         near = pixels.astype(np.int32)
         over_bands(
             lambda a, b: mismatches(self._source, near, wanted, places, found, a, b),
             len(places),
-            32,
+            _WORTH_A_THREAD,
         )
         return found
 
@@ -319,14 +316,13 @@ class _Bench:
         ratio : float
             Pixels here for one there.
         """
-        side, size = self._side, self.labels.shape
-        rows = np.arange(patch.top, patch.top + side) % size[0]
-        columns = np.arange(patch.left, patch.left + side) % size[1]
-        place = np.ix_(rows, columns)
+        side = self._side
+        place = self._place(patch.top, patch.left)
         window = self._source[patch.row : patch.row + side, patch.column : patch.column + side]
         before = self.out[place]
         laid = self.labels[place] >= 0
-        gap = np.square(window - before).sum(axis=2)
+        apart = window - before
+        gap = np.einsum("ijk,ijk->ij", apart, apart)
         gap[~laid] = 0
         ours = np.ones((side, side), bool)
         paths: list[NDArray[np.int64] | None] = []
@@ -350,6 +346,14 @@ class _Bench:
         self.labels[place] = np.where(ours, np.int32(self._count), self.labels[place])
         self._count += 1
         return Patch(patch.top, patch.left, patch.row, patch.column, patch.overlaps, tuple(paths))
+
+    def _place(self, top: int, left: int) -> tuple[Any, Any]:
+        """Return the index of a patch's place, over the edge where it lies so."""
+        side, (height, width) = self._side, self.labels.shape
+        if top + side <= height and left + side <= width:
+            return slice(top, top + side), slice(left, left + side)
+        rows, columns = np.arange(top, top + side), np.arange(left, left + side)
+        return np.ix_(rows % height, columns % width)
 
 
 def _path(strip: Floats, hint: NDArray[np.int64] | None, ratio: float) -> NDArray[np.int64]:

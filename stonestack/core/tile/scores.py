@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture
 from stonestack.core.resize import at_most
+from stonestack.core.tile.period import find_lattice
 from stonestack.core.tile.repetition import repetition_of
 from stonestack.core.tile.seam import LEAST_SIDE, seam_score_of
 
@@ -30,6 +31,13 @@ class CulpritView(BaseModel):
     words: str
 
 
+class PeriodView(BaseModel):
+    """How a structure recurs: steps in x and y, in pixels, one or two of them."""
+
+    steps: list[tuple[float, float]]
+    strength: float
+
+
 class TileScores(BaseModel):
     """What is measured of a tile.
 
@@ -47,6 +55,7 @@ class TileScores(BaseModel):
     drift_x: float
     drift_y: float
     mirrored: bool
+    period: PeriodView | None = None
 
     @property
     def fault(self) -> float:
@@ -91,7 +100,16 @@ def tile_scores(picture: Picture) -> TileScores | None:
         drift_x=_drift(small),
         drift_y=_drift(small.T),
         mirrored=_mirrored(small) or _mirrored(small.T),
+        period=_period(picture),
     )
+
+
+def _period(picture: Picture) -> PeriodView | None:
+    found = find_lattice(picture)
+    if found is None:
+        return None
+    steps = [found.first] + ([found.second] if found.second is not None else [])
+    return PeriodView(steps=steps, strength=found.strength)
 
 
 def _drift(light: Floats) -> float:

@@ -10,8 +10,8 @@ from pydantic import BaseModel, Field, RootModel
 
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.roles import ROLES, Role
+from stonestack.core.sizing import SIZES
 from stonestack.core.steps import STEPS
-from stonestack.core.surface import SIZES
 from stonestack.services import projects
 from stonestack.services.projects import ProjectView
 from stonestack.services.workspace import Workspace
