@@ -19,6 +19,7 @@ from stonestack.core.sizing import Size, fitted
 from stonestack.core.stepkind import Geometry, StepKind
 from stonestack.core.steps import STEPS
 from stonestack.core.surface import SOLVE, Green, Node
+from stonestack.core.tile.light import light_field
 
 
 @dataclass(frozen=True)
@@ -58,6 +59,9 @@ def run(node: Node, inputs: tuple[Result, ...]) -> Result:
         return _stepped(STEPS[node.op], node, inputs)
     if node.op == "frame":
         return framed(picture, Frame.model_validate(node.params))
+    if node.op == "light_field":
+        # Half grey is where light is neither added nor taken.
+        return Picture(np.clip(light_field(picture) / 2, 0, 1).astype(np.float32), Space.DATA)
     if node.op == "limit":
         return limited(picture, int(node.params["longest"]))
     if node.op == "returned":

@@ -21,12 +21,17 @@ class ProjectView(BaseModel):
     title: str
     target: Target
     game_folder: str | None
+    texels_per_metre: int
 
 
 def view(row: ProjectRow) -> ProjectView:
     """Return a row as the screen sees it."""
     return ProjectView(
-        id=row.id, title=row.title, target=TARGETS[row.target], game_folder=row.game_folder
+        id=row.id,
+        title=row.title,
+        target=TARGETS[row.target],
+        game_folder=row.game_folder,
+        texels_per_metre=row.texels_per_metre,
     )
 
 
@@ -79,6 +84,16 @@ def create(ws: Workspace, title: str, game_folder: Path | None) -> ProjectView:
             target="saltglass",
             game_folder=str(game_folder.resolve()) if game_folder else None,
         )
+        session.add(row)
+        session.flush()
+        return view(row)
+
+
+def set_density(ws: Workspace, project_id: str, texels_per_metre: int) -> ProjectView:
+    """Say how many texels a metre of the project's surfaces has."""
+    with ws.session() as session:
+        row = must(session, ProjectRow, project_id, "project")
+        row.texels_per_metre = texels_per_metre
         session.add(row)
         session.flush()
         return view(row)

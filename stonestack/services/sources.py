@@ -5,16 +5,23 @@ from __future__ import annotations
 from pydantic import BaseModel
 from sqlmodel import select
 
-from stonestack.core import codecs
+from stonestack.core import containers
 from stonestack.core.catalogue.describe import encoded, picture_bytes
-from stonestack.core.codecs import FileFacts
-from stonestack.core.errors import BadFile
+from stonestack.core.codecs.sniff import READABLE, kind_by_content
+from stonestack.core.errors import BadFile, StoneError
 from stonestack.core.naming import plain_file_name
+from stonestack.core.roles import Role
+from stonestack.core.sources import SourceFacts, SourceSet, examine, together
 from stonestack.core.surface import SourceOrigin
+from stonestack.core.targets import TARGETS
+from stonestack.services.jobs import Progress
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.tables import ProjectRow, SourceRow
 
 MOST_BYTES = 512 << 20
+_MOST_ENTRIES = 2000
+_SET = (Role.COLOUR, Role.NORMAL, Role.SPECULAR, Role.HEIGHT)
+"""What a whole set of a surface's files has."""
 
 
 class SourceView(BaseModel):
@@ -22,13 +29,13 @@ class SourceView(BaseModel):
 
     id: str
     sha256: str
-    facts: FileFacts
+    facts: SourceFacts
     origin: SourceOrigin
 
 
 def view(row: SourceRow) -> SourceView:
     """Return a row as the screen sees it."""
-    facts = FileFacts.model_validate_json(row.facts)
+    facts = SourceFacts.model_validate_json(row.facts)
     return SourceView(
         id=row.id,
         sha256=row.sha256,
@@ -60,9 +67,10 @@ def bring(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
             f"The file is larger than {MOST_BYTES >> 20} MB.",
             "Save it smaller, or in a compressed file format.",
         )
-    facts = codecs.inspect(plain, data)
     with ws.session() as session:
-        must(session, ProjectRow, project_id, "project")
+        target = TARGETS[must(session, ProjectRow, project_id, "project").target]
+    facts = examine(plain, data, target.suffixes)
+    with ws.session() as session:
         digest = ws.files.keep(data)
         known = session.exec(
             select(SourceRow).where(
@@ -79,6 +87,59 @@ def bring(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
         session.add(row)
         session.flush()
         return view(row)
+
+
+class Refused(BaseModel):
+    """A file that did not come in, and why."""
+
+    name: str
+    message: str
+    fix: str
+
+
+class Unpacked(BaseModel):
+    """What came out of an archive."""
+
+    brought: list[SourceView]
+    refused: list[Refused]
+    passed_over: int
+
+
+def bring_archive(
+    ws: Workspace, project_id: str, name: str, data: bytes, progress: Progress
+) -> Unpacked:
+    """Take in every picture of an archive; files of other kinds are passed over.
+
+    Raises
+    ------
+    BadFile
+        If it is no archive that is read here, or its list of entries is damaged.
+    """
+    archive = containers.opened(containers.Held(data))
+    entries = archive.entries[:_MOST_ENTRIES]
+    brought, refused, passed_over = [], [], 0
+    for at, entry in enumerate(entries):
+        progress.at(at / len(entries), entry.name)
+        try:
+            content = archive.read(entry.index)
+            if kind_by_content(content) not in READABLE:
+                passed_over += 1
+                continue
+            brought.append(bring(ws, project_id, entry.name, content))
+        except StoneError as error:
+            refused.append(Refused(name=entry.name, message=error.message, fix=error.fix))
+    if not brought and not refused:
+        raise BadFile(
+            "no-pictures",
+            f"{name} holds no pictures.",
+            "Bring an archive of PNG, JPEG, TGA, BMP, TIFF, DDS or KTX2 files.",
+        )
+    return Unpacked(brought=brought, refused=refused, passed_over=passed_over)
+
+
+def sets(ws: Workspace, project_id: str) -> list[SourceSet]:
+    """Return the sources that belong together by name; their keys are the sources' ids."""
+    return together({s.id: s.facts for s in listed(ws, project_id)}, _SET)
 
 
 def listed(ws: Workspace, project_id: str) -> list[SourceView]:

@@ -13,6 +13,7 @@ from stonestack.core.edits import Edit
 from stonestack.core.errors import BadRequest, Conflict
 from stonestack.core.materials import Material
 from stonestack.core.roles import Role
+from stonestack.core.sizing import Fit
 from stonestack.core.surface import Node, SourceOrigin, Stage, Surface, new_surface, plan
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.tables import (
@@ -60,6 +61,8 @@ class SurfaceSummary(BaseModel):
     maps: int
     revision: int
     keys: dict[Role, str | None]
+    width: int
+    metres: float
 
 
 class RevisionKeys(BaseModel):
@@ -156,10 +159,24 @@ def listed(ws: Workspace, project_id: str) -> list[SurfaceSummary]:
                     maps=sum(m.delivered for m in document.maps),
                     revision=row.current,
                     keys={role: n.key if n else None for role, n in planned.items()},
+                    width=_sized(document),
+                    metres=_metres(session, row.id),
                 )
             )
     ws.renderer.announce(nodes)
     return summaries
+
+
+def _sized(document: Surface) -> int:
+    """Return how many texels a surface's colour has from left to right of one tile."""
+    size = document.map(Role.COLOUR).size
+    return size.width // size.across if size.fit is Fit.REPEAT else size.width
+
+
+def _metres(session: Session, surface_id: str) -> float:
+    """Return how wide one tile of a surface is in the world."""
+    row = session.exec(select(MaterialRow).where(MaterialRow.surface_id == surface_id)).first()
+    return Material.model_validate_json(row.document).metres if row is not None else 1.0
 
 
 def edit(ws: Workspace, surface_id: str, base: int, change: Edit) -> SurfaceView:

@@ -28,6 +28,7 @@ class ProjectRow(SQLModel, table=True):
     title: str
     target: str
     game_folder: str | None = None
+    texels_per_metre: int = 512
     created: datetime = Field(default_factory=now)
 
 

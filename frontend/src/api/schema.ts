@@ -516,6 +516,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/density": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["set_density_api_projects__project_id__density_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/game": {
         parameters: {
             query?: never;
@@ -574,6 +590,38 @@ export interface paths {
         get: operations["project_game_api_projects__project_id__registered_game_get"];
         put: operations["point_project_api_projects__project_id__registered_game_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/source-archives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["bring_archive_api_projects__project_id__source_archives_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/source-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_source_sets_api_projects__project_id__source_sets_get"];
+        put?: never;
+        post: operations["begin_set_api_projects__project_id__source_sets_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -740,6 +788,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surfaces/{surface_id}/frame": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["propose_frame_api_surfaces__surface_id__frame_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surfaces/{surface_id}/history": {
         parameters: {
             query?: never;
@@ -748,6 +812,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["list_history_api_surfaces__surface_id__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surfaces/{surface_id}/light": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_light_api_surfaces__surface_id__light_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -828,6 +908,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["get_revision_api_surfaces__surface_id__revisions__int_number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surfaces/{surface_id}/sizes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["propose_sizes_api_surfaces__surface_id__sizes_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -963,6 +1059,20 @@ export interface components {
              * @enum {string}
              */
             source: "own" | "lightness";
+        };
+        /**
+         * Area
+         * @description A part of a picture, as shares of its sides.
+         */
+        Area: {
+            /** Height */
+            height: number;
+            /** Width */
+            width: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * BalanceLight
@@ -1127,6 +1237,14 @@ export interface components {
             parts: components["schemas"]["PartView"][];
         };
         /**
+         * Density
+         * @description How many texels a metre of a project's surfaces has.
+         */
+        Density: {
+            /** Texels Per Metre */
+            texels_per_metre: number;
+        };
+        /**
          * DropReturned
          * @description Take what came back from an outside editor out again.
          */
@@ -1263,57 +1381,6 @@ export interface components {
             };
         };
         /**
-         * FileFacts
-         * @description What a file is, as told by its content.
-         */
-        FileFacts: {
-            /**
-             * Alpha
-             * @enum {string}
-             */
-            alpha: "none" | "opaque" | "used";
-            /** Bits */
-            bits: number;
-            /** Block Format */
-            block_format: string | null;
-            /** Bytes */
-            bytes: number;
-            /**
-             * Channels
-             * @default 3
-             */
-            channels: number;
-            /**
-             * Colour Space
-             * @enum {string}
-             */
-            colour_space: "srgb" | "linear" | "unmarked";
-            /** Extension Lies */
-            extension_lies: boolean;
-            /** Height */
-            height: number;
-            kind: components["schemas"]["FileKind"];
-            kind_by_extension: components["schemas"]["FileKind"];
-            /** Mips */
-            mips: number;
-            /** Mode */
-            mode: string;
-            /** Name */
-            name: string;
-            /**
-             * Profile
-             * @default null
-             */
-            profile: string | null;
-            /**
-             * Unusual
-             * @default []
-             */
-            unusual: string[];
-            /** Width */
-            width: number;
-        };
-        /**
          * FileKind
          * @description Kinds of file that are told apart.
          * @enum {string}
@@ -1337,6 +1404,12 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * Fit
+         * @description How a picture is brought to the sides wanted.
+         * @enum {string}
+         */
+        Fit: "stretch" | "repeat" | "pad";
         /**
          * Folder
          * @description A folder on this machine.
@@ -1400,6 +1473,26 @@ export interface components {
              * @default 0
              */
             vignette: number;
+        };
+        /**
+         * FrameProposal
+         * @description A frame that holds whole periods of a structure.
+         *
+         *     Parameters
+         *     ----------
+         *     frame : Frame or None
+         *         None where nothing recurs, or nothing that a frame could hold.
+         *     words : str
+         *         What was found, for the person.
+         *     strength : float
+         *         How much alike a step away, 0..1.
+         */
+        FrameProposal: {
+            frame: components["schemas"]["Frame"] | null;
+            /** Strength */
+            strength: number;
+            /** Words */
+            words: string;
         };
         /**
          * GameFolderView
@@ -1745,6 +1838,10 @@ export interface components {
             role: components["schemas"]["Role"];
             /**
              * @default {
+             *       "across": 1,
+             *       "down": 1,
+             *       "filter": "lanczos",
+             *       "fit": "stretch",
              *       "height": 1024,
              *       "width": 1024
              *     }
@@ -2062,6 +2159,19 @@ export interface components {
             spots: components["schemas"]["Spot"][];
         };
         /**
+         * PeriodView
+         * @description How a structure recurs: steps in x and y, in pixels, one or two of them.
+         */
+        PeriodView: {
+            /** Steps */
+            steps: [
+                number,
+                number
+            ][];
+            /** Strength */
+            strength: number;
+        };
+        /**
          * PlacedState
          * @description One thing of ours in the game, and how it stands.
          *
@@ -2207,9 +2317,43 @@ export interface components {
             /** Id */
             id: string;
             target: components["schemas"]["Target"];
+            /** Texels Per Metre */
+            texels_per_metre: number;
             /** Title */
             title: string;
         };
+        /**
+         * Proposal
+         * @description A size that fits, and what it costs.
+         *
+         *     Parameters
+         *     ----------
+         *     size : Size
+         *     stretch : float
+         *         Change of the sides' ratio, in percent.
+         *     scale : float
+         *         Texels for one of the picture's, by length; below 1 detail is lost, above 1 invented.
+         *     unused : float
+         *         Share of the canvas that shows nothing, in percent.
+         *     words : str
+         *         The same for the person.
+         */
+        Proposal: {
+            /** Scale */
+            scale: number;
+            size: components["schemas"]["Size"];
+            /** Stretch */
+            stretch: number;
+            /** Unused */
+            unused: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ProposalList
+         * @description Sizes for a map, the one that loses least first.
+         */
+        ProposalList: components["schemas"]["Proposal"][];
         /**
          * PutFile
          * @description A picture for a place of the game.
@@ -2337,6 +2481,8 @@ export interface components {
              * @default null
              */
             bytes: number | null;
+            /** @default null */
+            costs: components["schemas"]["Proposal"] | null;
             finding: components["schemas"]["Finding"];
             /** @default null */
             format: components["schemas"]["BlockFormat"] | null;
@@ -2355,11 +2501,8 @@ export interface components {
             /** @default null */
             scores: components["schemas"]["TileScores"] | null;
             space: components["schemas"]["Space"];
-            /**
-             * Stretch
-             * @default null
-             */
-            stretch: number | null;
+            /** @default null */
+            visible: components["schemas"]["Area"] | null;
             /** Width */
             width: number;
         };
@@ -2573,9 +2716,33 @@ export interface components {
         };
         /**
          * Size
-         * @description Texels of a finished map; powers of two.
+         * @description Texels of a finished map, powers of two; and how the picture gets there.
          */
         Size: {
+            /**
+             * Across
+             * @description Repeats in a row
+             * @default 1
+             */
+            across: number;
+            /**
+             * Down
+             * @description Rows of repeats
+             * @default 1
+             */
+            down: number;
+            /**
+             * Filter
+             * @description Sharp, soft, plain average, or whole pixels
+             * @default lanczos
+             * @enum {string}
+             */
+            filter: "lanczos" | "mitchell" | "box" | "nearest";
+            /**
+             * @description Stretch to fill, repeat the tile, or lay it on a larger canvas
+             * @default stretch
+             */
+            fit: components["schemas"]["Fit"];
             /**
              * Height
              * @default 1024
@@ -2606,6 +2773,86 @@ export interface components {
          * @enum {string}
          */
         Sort: "name" | "place" | "kind" | "area" | "levels" | "format" | "alpha" | "role" | "size" | "thing";
+        /**
+         * SourceFacts
+         * @description A file's facts, and what it is for as far as its name and pixels tell.
+         *
+         *     ``use`` is ``surface``, ``icon`` or ``unknown``; confidence is 0..1.
+         */
+        SourceFacts: {
+            /**
+             * Alpha
+             * @enum {string}
+             */
+            alpha: "none" | "opaque" | "used";
+            /** Bits */
+            bits: number;
+            /** Block Format */
+            block_format: string | null;
+            /** Bytes */
+            bytes: number;
+            /**
+             * Channels
+             * @default 3
+             */
+            channels: number;
+            /**
+             * Colour Space
+             * @enum {string}
+             */
+            colour_space: "srgb" | "linear" | "unmarked";
+            /** Extension Lies */
+            extension_lies: boolean;
+            /** Height */
+            height: number;
+            kind: components["schemas"]["FileKind"];
+            kind_by_extension: components["schemas"]["FileKind"];
+            /** Mips */
+            mips: number;
+            /** Mode */
+            mode: string;
+            /** Name */
+            name: string;
+            /**
+             * Profile
+             * @default null
+             */
+            profile: string | null;
+            /** @default null */
+            role: components["schemas"]["Role"] | null;
+            /**
+             * Role Confidence
+             * @default 0
+             */
+            role_confidence: number;
+            /**
+             * Role Reason
+             * @default
+             */
+            role_reason: string;
+            /**
+             * Stem
+             * @default
+             */
+            stem: string;
+            /**
+             * Unusual
+             * @default []
+             */
+            unusual: string[];
+            /**
+             * Use
+             * @default unknown
+             */
+            use: string;
+            /**
+             * Use Reason
+             * @default
+             */
+            use_reason: string;
+            /** Width */
+            width: number;
+        };
         /**
          * SourceList
          * @description A project's sources, newest first.
@@ -2673,11 +2920,39 @@ export interface components {
             width: number;
         };
         /**
+         * SourceSet
+         * @description Files that belong together by their names, as one surface.
+         *
+         *     Parameters
+         *     ----------
+         *     stem : str
+         *         What their names share.
+         *     roles : dict
+         *         For each map, which of the files it is.
+         *     missing : list of Role
+         *         Maps that a whole set has and this one lacks.
+         */
+        SourceSet: {
+            /** Missing */
+            missing: components["schemas"]["Role"][];
+            /** Roles */
+            roles: {
+                [key: string]: string;
+            };
+            /** Stem */
+            stem: string;
+        };
+        /**
+         * SourceSetList
+         * @description Sources that belong together by name.
+         */
+        SourceSetList: components["schemas"]["SourceSet"][];
+        /**
          * SourceView
          * @description An imported file as the screen sees it.
          */
         SourceView: {
-            facts: components["schemas"]["FileFacts"];
+            facts: components["schemas"]["SourceFacts"];
             /** Id */
             id: string;
             origin: components["schemas"]["SourceOrigin"];
@@ -2753,8 +3028,12 @@ export interface components {
          * @description A kind of step: its words, and its parameters as a JSON schema.
          */
         StepInfo: {
+            /** Family */
+            family: string;
             /** Hint */
             hint: string;
+            /** Moves */
+            moves: boolean;
             /** Name */
             name: string;
             /** Parameters */
@@ -2811,6 +3090,8 @@ export interface components {
             };
             /** Maps */
             maps: number;
+            /** Metres */
+            metres: number;
             /** Name */
             name: string;
             /** Revision */
@@ -2818,6 +3099,8 @@ export interface components {
             state: components["schemas"]["SurfaceState"];
             /** Title */
             title: string;
+            /** Width */
+            width: number;
         };
         /**
          * SurfaceView
@@ -2957,6 +3240,8 @@ export interface components {
             drift_y: number;
             /** Mirrored */
             mirrored: boolean;
+            /** @default null */
+            period: components["schemas"]["PeriodView"] | null;
             /** Repetition */
             repetition: number;
             /** Spots */
@@ -3101,6 +3386,14 @@ export interface components {
              * @default null
              */
             paths: string[] | null;
+        };
+        /**
+         * WhichSet
+         * @description Names a set of sources.
+         */
+        WhichSet: {
+            /** Stem */
+            stem: string;
         };
         /**
          * WorkKind
@@ -4381,6 +4674,41 @@ export interface operations {
             };
         };
     };
+    set_density_api_projects__project_id__density_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Density"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     start_game_api_projects__project_id__game_post: {
         parameters: {
             query?: never;
@@ -4527,6 +4855,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GameFolderView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    bring_archive_api_projects__project_id__source_archives_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Upload"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    list_source_sets_api_projects__project_id__source_sets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceSetList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    begin_set_api_projects__project_id__source_sets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhichSet"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurfaceView"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4906,6 +5335,39 @@ export interface operations {
             };
         };
     };
+    propose_frame_api_surfaces__surface_id__frame_get: {
+        parameters: {
+            query: {
+                role: components["schemas"]["Role"];
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrameProposal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     list_history_api_surfaces__surface_id__history_get: {
         parameters: {
             query?: never;
@@ -4924,6 +5386,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    get_light_api_surfaces__surface_id__light_get: {
+        parameters: {
+            query: {
+                role: components["schemas"]["Role"];
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewKey"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5092,6 +5587,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionKeys"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    propose_sizes_api_surfaces__surface_id__sizes_get: {
+        parameters: {
+            query: {
+                role: components["schemas"]["Role"];
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalList"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -353,7 +353,8 @@ class _Bench:
         if top + side <= height and left + side <= width:
             return slice(top, top + side), slice(left, left + side)
         rows, columns = np.arange(top, top + side), np.arange(left, left + side)
-        return np.ix_(rows % height, columns % width)
+        down, across = np.ix_(rows % height, columns % width)
+        return down, across
 
 
 def _path(strip: Floats, hint: NDArray[np.int64] | None, ratio: float) -> NDArray[np.int64]:

@@ -35,6 +35,12 @@ class NewProject(BaseModel):
     game_folder: str | None = None
 
 
+class Density(BaseModel):
+    """How many texels a metre of a project's surfaces has."""
+
+    texels_per_metre: int = Field(ge=8, le=16384)
+
+
 class NameList(RootModel[list[str]]):
     """Names that the game looks up."""
 
@@ -47,6 +53,8 @@ class StepInfo(BaseModel):
     hint: str
     roles: list[Role]
     parameters: dict[str, object]
+    family: str
+    moves: bool
 
 
 class RoleWords(BaseModel):
@@ -97,6 +105,8 @@ def knowledge() -> Knowledge:
                 hint=s.hint,
                 roles=sorted(s.roles),
                 parameters=s.params.model_json_schema(),
+                family=s.family,
+                moves=s.geometry is not None,
             )
             for s in STEPS.values()
         ],
@@ -122,6 +132,10 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.get("/api/projects/<project_id>", responses={200: ProjectView})
     def get_project(path: ProjectPath) -> Response:
         return model(projects.get(ws, path.project_id))
+
+    @app.put("/api/projects/<project_id>/density", responses={200: ProjectView})
+    def set_density(path: ProjectPath, body: Density) -> Response:
+        return model(projects.set_density(ws, path.project_id, body.texels_per_metre))
 
     @app.get("/api/projects/<project_id>/game-names", responses={200: NameList})
     def list_game_names(path: ProjectPath) -> Response:

@@ -7,8 +7,11 @@ from flask_openapi3.models.file import FileStorage
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, RootModel
 
-from stonestack.services import sources
+from stonestack.core.sources import SourceSet
+from stonestack.services import shaping, sources
+from stonestack.services.jobs import JobView
 from stonestack.services.sources import SourceView
+from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models, unchanging
 from stonestack.web.api.projects import ProjectPath
@@ -22,6 +25,16 @@ class Upload(BaseModel):
     """One file."""
 
     file: FileStorage
+
+
+class SourceSetList(RootModel[list[SourceSet]]):
+    """Sources that belong together by name."""
+
+
+class WhichSet(BaseModel):
+    """Names a set of sources."""
+
+    stem: str
 
 
 class SourcePath(BaseModel):
@@ -41,6 +54,25 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def bring_source(path: ProjectPath, form: Upload) -> Response:
         name = form.file.filename or ""
         return model(sources.bring(ws, path.project_id, name, form.file.read()))
+
+    @app.post("/api/projects/<project_id>/source-archives", responses={200: JobView})
+    def bring_archive(path: ProjectPath, form: Upload) -> Response:
+        name, data = form.file.filename or "", form.file.read()
+        job = ws.jobs.start(
+            f"Unpack {name}",
+            lambda progress: sources.bring_archive(
+                ws, path.project_id, name, data, progress
+            ).model_dump(mode="json"),
+        )
+        return model(job)
+
+    @app.get("/api/projects/<project_id>/source-sets", responses={200: SourceSetList})
+    def list_source_sets(path: ProjectPath) -> Response:
+        return models(list(sources.sets(ws, path.project_id)))
+
+    @app.post("/api/projects/<project_id>/source-sets", responses={200: SurfaceView})
+    def begin_set(path: ProjectPath, body: WhichSet) -> Response:
+        return model(shaping.begin_set(ws, path.project_id, body.stem))
 
     @app.get("/api/sources/<source_id>/picture.png")
     def source_picture(path: SourcePath) -> Response:

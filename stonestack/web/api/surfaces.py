@@ -8,10 +8,12 @@ from pydantic import BaseModel, Field, RootModel
 
 from stonestack.core.edits import Edit
 from stonestack.core.roles import Role
+from stonestack.core.sizing import Proposal
 from stonestack.core.surface import Stage
 from stonestack.core.workfiles.passing import WorkKind
-from stonestack.services import deliveries, surfaces, working
+from stonestack.services import deliveries, shaping, surfaces, working
 from stonestack.services.jobs import JobView
+from stonestack.services.shaping import FrameProposal
 from stonestack.services.surfaces import RevisionKeys, RevisionView, SurfaceSummary, SurfaceView
 from stonestack.services.working import WorkfileView
 from stonestack.services.workspace import Workspace
@@ -66,6 +68,16 @@ class PreviewKey(BaseModel):
     """The key under which a preview is rendered."""
 
     key: str | None
+
+
+class RoleQuery(BaseModel):
+    """Which map is meant."""
+
+    role: Role
+
+
+class ProposalList(RootModel[list[Proposal]]):
+    """Sizes for a map, the one that loses least first."""
 
 
 class RevisionPath(SurfacePath):
@@ -139,6 +151,19 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.post("/api/surfaces/<surface_id>/preview", responses={200: PreviewKey})
     def preview_surface(path: SurfacePath, body: PreviewRequest) -> Response:
         node = surfaces.preview(ws, path.surface_id, body.edit, body.role, body.stage, body.longest)
+        return model(PreviewKey(key=node.key if node else None))
+
+    @app.get("/api/surfaces/<surface_id>/sizes", responses={200: ProposalList})
+    def propose_sizes(path: SurfacePath, query: RoleQuery) -> Response:
+        return models(list(shaping.propose_sizes(ws, path.surface_id, query.role)))
+
+    @app.get("/api/surfaces/<surface_id>/frame", responses={200: FrameProposal})
+    def propose_frame(path: SurfacePath, query: RoleQuery) -> Response:
+        return model(shaping.propose_frame(ws, path.surface_id, query.role))
+
+    @app.get("/api/surfaces/<surface_id>/light", responses={200: PreviewKey})
+    def get_light(path: SurfacePath, query: RoleQuery) -> Response:
+        node = shaping.light_field(ws, path.surface_id, query.role)
         return model(PreviewKey(key=node.key if node else None))
 
     @app.post("/api/surfaces/<surface_id>/deliver", responses={200: JobView})

@@ -1,0 +1,157 @@
+"""From raw material to a tile: proposals that the artist can take or leave."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from pydantic import BaseModel
+
+from stonestack.core import codecs, edits
+from stonestack.core.errors import BadRequest, StoneError
+from stonestack.core.frame import Corner, Frame
+from stonestack.core.naming import code_name
+from stonestack.core.roles import ROLES, Role
+from stonestack.core.sizing import Proposal, proposals
+from stonestack.core.surface import Node, Stage, Surface, plan
+from stonestack.core.targets import TARGETS
+from stonestack.core.tile.period import find_lattice, whole_periods
+from stonestack.services import sources, surfaces
+from stonestack.services.surfaces import SurfaceView
+from stonestack.services.workspace import Workspace, must
+from stonestack.store.tables import ProjectRow, SurfaceRow
+
+_LOOKED_AT = 1024
+
+
+class FrameProposal(BaseModel):
+    """A frame that holds whole periods of a structure.
+
+    Parameters
+    ----------
+    frame : Frame or None
+        None where nothing recurs, or nothing that a frame could hold.
+    words : str
+        What was found, for the person.
+    strength : float
+        How much alike a step away, 0..1.
+    """
+
+    frame: Frame | None
+    words: str
+    strength: float
+
+
+def propose_sizes(ws: Workspace, surface_id: str, role: Role) -> list[Proposal]:
+    """Propose sizes for a map, the one that loses least first.
+
+    Where the game has a texture of the map's name already, its size is the only one.
+    """
+    document, project = _opened(ws, surface_id)
+    node = plan(document, role, Stage.STEPS)
+    if node is None:
+        return []
+    picture = ws.renderer.picture(node)
+    target = TARGETS[project.target]
+    return proposals(
+        picture.width,
+        picture.height,
+        picture.wraps,
+        smallest=target.smallest,
+        largest=target.largest,
+        square=target.square,
+        exact=_in_game(document, role, project),
+    )
+
+
+def _in_game(document: Surface, role: Role, project: ProjectRow) -> tuple[int, int] | None:
+    """Return the size of the texture that the game itself has under a map's name."""
+    m = document.map(role)
+    if m.place is not None:
+        return m.place.width, m.place.height
+    if project.game_folder is None:
+        return None
+    folder = Path(project.game_folder) / "base" / TARGETS[project.target].textures
+    path = folder / f"{m.file_name}.dds"
+    if not path.is_file():
+        return None
+    try:
+        texture = codecs.read_texture(path.read_bytes())
+    except (StoneError, OSError):
+        # What the game cannot be read by gives no size either; other checks say what is wrong.
+        return None
+    return texture.width, texture.height
+
+
+def propose_frame(ws: Workspace, surface_id: str, role: Role) -> FrameProposal:
+    """Look for a structure in a map's raw file, and propose a frame that holds whole periods."""
+    document, _ = _opened(ws, surface_id)
+    node = plan(document, role, Stage.RAW, _LOOKED_AT)
+    if node is None:
+        raise BadRequest("no-source", "There is no picture yet.", "Drop one first.")
+    picture = ws.renderer.picture(node)
+    found = find_lattice(picture)
+    if found is None:
+        return FrameProposal(frame=None, words="Nothing recurs in this picture.", strength=0)
+    corners = whole_periods(found, picture.width, picture.height)
+    full = _full_width(document, role) / picture.width
+    steps = [found.first] + ([found.second] if found.second else [])
+    words = " and ".join(f"{x * full:.0f}, {y * full:.0f}" for x, y in steps)
+    if corners is None:
+        return FrameProposal(
+            frame=None,
+            words=f"It recurs every {words} pixels, more than the picture holds.",
+            strength=found.strength,
+        )
+    tl, tr, br, bl = (Corner(x=x, y=y) for x, y in corners)
+    return FrameProposal(
+        frame=Frame(corners=(tl, tr, br, bl)),
+        words=f"It recurs every {words} pixels.",
+        strength=found.strength,
+    )
+
+
+def _full_width(document: Surface, role: Role) -> int:
+    origin = document.map(role).origin
+    width = getattr(origin, "width", 0)
+    return int(width) or 1
+
+
+def light_field(ws: Workspace, surface_id: str, role: Role) -> Node | None:
+    """Return the plan of the broad light in a map's picture, as it is before any step."""
+    document, _ = _opened(ws, surface_id)
+    node = plan(document, role, Stage.SOURCE, _LOOKED_AT)
+    if node is None:
+        return None
+    light = Node("light_field", {}, (node,))
+    ws.renderer.announce([light], lasting=False)
+    return light
+
+
+def begin_set(ws: Workspace, project_id: str, stem: str) -> SurfaceView:
+    """Start a surface from sources that belong together by name.
+
+    Raises
+    ------
+    BadRequest
+        If there is no such set, or a surface has its name already.
+    """
+    found = next((s for s in sources.sets(ws, project_id) if s.stem == stem), None)
+    if found is None:
+        raise BadRequest("no-such-set", f"No files are called {stem}.", "Reload the page.")
+    known = {s.id: s for s in sources.listed(ws, project_id)}
+    title = stem.replace("_", " ").capitalize()
+    begun = surfaces.create(ws, project_id, title, code_name(stem))
+    # The colour first: what follows from it is settled by it.
+    for role in sorted(found.roles, key=lambda r: list(ROLES).index(r)):
+        origin = known[found.roles[role]].origin
+        change = edits.SetOrigin(role=role, origin=origin)
+        begun = surfaces.edit(ws, begun.id, begun.revision, change)
+    return begun
+
+
+def _opened(ws: Workspace, surface_id: str) -> tuple[Surface, ProjectRow]:
+    with ws.session() as session:
+        row = must(session, SurfaceRow, surface_id, "surface")
+        project = must(session, ProjectRow, row.project_id, "project")
+        session.expunge(project)
+        return surfaces.current_document(session, row), project
