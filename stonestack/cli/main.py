@@ -178,7 +178,7 @@ def _seam(options: argparse.Namespace) -> int:
         "Mirrored": "yes" if scores.mirrored else "no",
     }
     if scores.period is not None:
-        steps = [f"{x:.1f}, {y:.1f}" for x, y in scores.period.steps]
+        steps = [f"{way.x:.1f}, {way.y:.1f}" for way in scores.period.steps]
         rows["Recurs every"] = " and ".join(steps) + " pixels"
     for name, value in rows.items():
         print(f"{name:16} {value}")

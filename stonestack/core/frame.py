@@ -22,6 +22,12 @@ _LEAST = 0.02
 VERSION = 1
 
 
+def frame_of(corners: tuple[tuple[float, float], ...], ratio: float = 0.0) -> Frame:
+    """Return the frame with these four corners, in order from the top left round by the right."""
+    tl, tr, br, bl = (Corner(x=x, y=y) for x, y in corners)
+    return Frame(top_left=tl, top_right=tr, bottom_right=br, bottom_left=bl, ratio=ratio)
+
+
 class Corner(BaseModel):
     """A place in the raw picture, as shares of its sides."""
 
@@ -32,6 +38,7 @@ class Corner(BaseModel):
 
 
 WHOLE = (Corner(x=0, y=0), Corner(x=1, y=0), Corner(x=1, y=1), Corner(x=0, y=1))
+"""Top left, top right, bottom right and bottom left of the whole picture."""
 
 
 class Frame(BaseModel):
@@ -39,9 +46,10 @@ class Frame(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    corners: tuple[Corner, Corner, Corner, Corner] = Field(
-        WHOLE, title="Corners", description="Top left, top right, bottom right, bottom left"
-    )
+    top_left: Corner = WHOLE[0]
+    top_right: Corner = WHOLE[1]
+    bottom_right: Corner = WHOLE[2]
+    bottom_left: Corner = WHOLE[3]
     ratio: float = Field(
         0.0,
         ge=0,
@@ -67,6 +75,11 @@ class Frame(BaseModel):
             if (bx - ax) * (cy - by) - (by - ay) * (cx - bx) <= _LEAST * _LEAST:
                 raise ValueError("The corners have to go round the frame, none inside the others.")
         return self
+
+    @property
+    def corners(self) -> tuple[Corner, Corner, Corner, Corner]:
+        """The corners in order, from the top left round by the right."""
+        return self.top_left, self.top_right, self.bottom_right, self.bottom_left
 
     @property
     def plain(self) -> bool:

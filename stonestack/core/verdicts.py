@@ -13,7 +13,7 @@ from stonestack.core.sizing import Fit, Size, proposal, stretch_percent
 from stonestack.core.tile.light import light_field
 from stonestack.core.tile.scores import TileScores
 
-VERSION = 2
+VERSION = 3
 """Raised when the same picture is judged otherwise, so that kept judgements are made anew."""
 
 _SEAM_GOOD = (0.8, 1.25)
@@ -78,7 +78,7 @@ def of_size(before: Picture, size: Size) -> Finding:
     one = proposal(before.width, before.height, size)
     if one.scale > _ENLARGED:
         return Finding(level="look", words="larger than its source", fix="Choose a smaller size.")
-    return Finding(level="good", words=one.words)
+    return Finding(level="good", words=one.words.split(", ")[0])
 
 
 def of_compression(before: Picture, after: Texture, loss: Loss) -> Finding:

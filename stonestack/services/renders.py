@@ -28,6 +28,8 @@ from stonestack.store.files import Cache, FileStore
 from stonestack.store.tables import RenderRow
 
 _PASSING = 4096
+_RAW = (Stage.RAW, Stage.SOURCE)
+"""Stages before any step."""
 
 
 class RenderFacts(BaseModel):
@@ -238,7 +240,7 @@ class Renderer:
             return self._texture_facts(node)
         picture = self.picture(node)
         # A raw picture is measured where its steps are done.
-        scores = None if stage is Stage.SOURCE else tile_scores(picture)
+        scores = None if stage in _RAW else tile_scores(picture)
         facts = RenderFacts(
             width=picture.width,
             height=picture.height,
@@ -247,7 +249,7 @@ class Renderer:
             scores=scores,
             finding=Finding(level="good", words=""),
         )
-        if stage is Stage.SOURCE:
+        if stage in _RAW:
             finding = verdicts.of_source(picture)
         elif stage is Stage.STEPS:
             finding = verdicts.of_tile(scores)

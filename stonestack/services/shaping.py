@@ -8,7 +8,7 @@ from pydantic import BaseModel
 
 from stonestack.core import codecs, edits
 from stonestack.core.errors import BadRequest, StoneError
-from stonestack.core.frame import Corner, Frame
+from stonestack.core.frame import Frame, frame_of
 from stonestack.core.naming import code_name
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Proposal, proposals
@@ -102,9 +102,8 @@ def propose_frame(ws: Workspace, surface_id: str, role: Role) -> FrameProposal:
             words=f"It recurs every {words} pixels, more than the picture holds.",
             strength=found.strength,
         )
-    tl, tr, br, bl = (Corner(x=x, y=y) for x, y in corners)
     return FrameProposal(
-        frame=Frame(corners=(tl, tr, br, bl)),
+        frame=frame_of(corners),
         words=f"It recurs every {words} pixels.",
         strength=found.strength,
     )

@@ -205,7 +205,7 @@ class Working(PathCase):
     def test_single_keys_work_after_a_tick_and_space_still_presses_buttons(self) -> None:
         page = self.page
         self.open_surface("Iron lattice")
-        seams = page.get_by_label("Seam lines")
+        seams = page.get_by_label("Seams and spots")
         seams.focus()
         page.keyboard.press("Space")
         expect(seams).to_be_checked()

@@ -4,16 +4,11 @@ import numpy as np
 from pydantic import ValidationError
 
 from stonestack.core import colour
-from stonestack.core.frame import Corner, Frame, framed
+from stonestack.core.frame import Frame, frame_of, framed
 from stonestack.core.image import Picture, Space
 from stonestack.core.tile.period import Lattice, find_lattice, whole_periods
 from tests.core import defects
 from tests.support import noise
-
-
-def corners(*points: tuple[float, float]) -> tuple[Corner, Corner, Corner, Corner]:
-    tl, tr, br, bl = (Corner(x=x, y=y) for x, y in points)
-    return tl, tr, br, bl
 
 
 class Framing(unittest.TestCase):
@@ -25,7 +20,7 @@ class Framing(unittest.TestCase):
         np.testing.assert_array_equal(framed(self.raw, Frame()).pixels, self.raw.pixels)
 
     def test_an_upright_crop_is_cut_out_exactly(self) -> None:
-        frame = Frame(corners=corners((0.25, 0.25), (0.75, 0.25), (0.75, 0.5), (0.25, 0.5)))
+        frame = frame_of(((0.25, 0.25), (0.75, 0.25), (0.75, 0.5), (0.25, 0.5)))
         got = framed(self.raw, frame)
         np.testing.assert_array_equal(got.pixels, self.raw.pixels[40:80, 50:150])
 
@@ -41,7 +36,7 @@ class Framing(unittest.TestCase):
         camera = cv2.getPerspectiveTransform(square, seen_at)
         photograph = cv2.warpPerspective(flat, camera, (420, 400), flags=cv2.INTER_CUBIC)
         raw = Picture(np.clip(photograph, 0, 1), Space.DATA)
-        frame = Frame(corners=corners(*((x / 420, y / 400) for x, y in seen_at)), ratio=1)
+        frame = frame_of(tuple((x / 420, y / 400) for x, y in seen_at), ratio=1)
         got = framed(raw, frame)
         back = cv2.resize(got.pixels, (300, 300), interpolation=cv2.INTER_AREA)
         alike = np.corrcoef(back.ravel(), np.clip(flat, 0, 1).ravel())[0, 1]
@@ -52,14 +47,14 @@ class Framing(unittest.TestCase):
         # All face right in the picture; a frame turned a quarter sees them face up or down.
         right = np.zeros((100, 100, 3), np.float32)
         right[:] = (0.6, 0, 0.8)
-        quarter = Frame(corners=corners((1, 0), (1, 1), (0, 1), (0, 0)))
+        quarter = frame_of(((1, 0), (1, 1), (0, 1), (0, 0)))
         got = framed(Picture(right, Space.VECTOR), quarter)
         # The frame's own right is the picture's down, so the picture's right is its up.
         np.testing.assert_allclose(got.pixels[50, 50], (0, 0.6, 0.8), atol=1e-5)
 
     def test_corners_that_cross_are_refused(self) -> None:
         with self.assertRaises(ValidationError):
-            Frame(corners=corners((0, 0), (0, 1), (1, 1), (1, 0)))
+            frame_of(((0, 0), (0, 1), (1, 1), (1, 0)))
 
     def test_the_fall_off_of_a_known_lens_is_taken_out(self) -> None:
         y, x = np.mgrid[0:160, 0:200].astype(np.float32)
@@ -120,10 +115,8 @@ class Periods(unittest.TestCase):
             assert found is not None
             proposed = whole_periods(found, 420, 420)
             assert proposed is not None
-            tile = framed(raw, Frame(corners=corners(*proposed)))
-            shifted = framed(
-                raw, Frame(corners=corners((0, 0), (0.93, 0), (0.93, 0.93), (0, 0.93)))
-            )
+            tile = framed(raw, frame_of(proposed))
+            shifted = framed(raw, frame_of(((0, 0), (0.93, 0), (0.93, 0.93), (0, 0.93))))
             with self.subTest(base=base):
                 self.assertGreater(tile.width * tile.height, 0.7 * 420 * 420)
                 # What recurs meets; the grit on it does not, that is left to the cut.
@@ -135,7 +128,7 @@ class Periods(unittest.TestCase):
         assert found is not None
         proposed = whole_periods(found, raw.width, raw.height)
         assert proposed is not None
-        tile = framed(raw, Frame(corners=corners(*proposed)))
+        tile = framed(raw, frame_of(proposed))
         again = find_lattice(tile)
         assert again is not None and again.second is not None
         across = min((again.first, again.second), key=lambda s: abs(s[1]))

@@ -7,7 +7,7 @@ from stonestack.core import edits
 from stonestack.core.blocks import BlockFormat
 from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.errors import BadRequest
-from stonestack.core.frame import WHOLE, Corner, Frame
+from stonestack.core.frame import Corner, Frame
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps import STEPS
@@ -95,7 +95,7 @@ class FollowingTheColour(unittest.TestCase):
         self.assertEqual(keys(last)[place], keys(self.surface)[place])
 
     def test_the_colour_s_frame_is_theirs(self) -> None:
-        frame = Frame(corners=(Corner(x=0.1, y=0), *WHOLE[1:]))
+        frame = Frame(top_left=Corner(x=0.1, y=0))
         after = edits.SetFrame(role=Role.COLOUR, frame=frame).apply(self.surface)
         place = (Role.NORMAL, Stage.SOURCE)
         self.assertNotEqual(keys(after)[place], keys(self.surface)[place])

@@ -1434,39 +1434,39 @@ export interface components {
          */
         Frame: {
             /**
-             * Corners
-             * @description Top left, top right, bottom right, bottom left
-             * @default [
-             *       {
-             *         "x": 0,
-             *         "y": 0
-             *       },
-             *       {
-             *         "x": 1,
-             *         "y": 0
-             *       },
-             *       {
-             *         "x": 1,
-             *         "y": 1
-             *       },
-             *       {
-             *         "x": 0,
-             *         "y": 1
-             *       }
-             *     ]
+             * @default {
+             *       "x": 0,
+             *       "y": 1
+             *     }
              */
-            corners: [
-                components["schemas"]["Corner"],
-                components["schemas"]["Corner"],
-                components["schemas"]["Corner"],
-                components["schemas"]["Corner"]
-            ];
+            bottom_left: components["schemas"]["Corner"];
+            /**
+             * @default {
+             *       "x": 1,
+             *       "y": 1
+             *     }
+             */
+            bottom_right: components["schemas"]["Corner"];
             /**
              * Width to height
              * @description Of the straightened picture; 0 takes it from the frame's sides
              * @default 0
              */
             ratio: number;
+            /**
+             * @default {
+             *       "x": 0,
+             *       "y": 0
+             *     }
+             */
+            top_left: components["schemas"]["Corner"];
+            /**
+             * @default {
+             *       "x": 1,
+             *       "y": 0
+             *     }
+             */
+            top_right: components["schemas"]["Corner"];
             /**
              * Lens fall-off
              * @description How much darker the lens made the picture's corners
@@ -2160,14 +2160,11 @@ export interface components {
         };
         /**
          * PeriodView
-         * @description How a structure recurs: steps in x and y, in pixels, one or two of them.
+         * @description How a structure recurs, by one step or two.
          */
         PeriodView: {
             /** Steps */
-            steps: [
-                number,
-                number
-            ][];
+            steps: components["schemas"]["Way"][];
             /** Strength */
             strength: number;
         };
@@ -2870,25 +2867,23 @@ export interface components {
             alpha: boolean;
             /**
              * @default {
-             *       "corners": [
-             *         {
-             *           "x": 0,
-             *           "y": 0
-             *         },
-             *         {
-             *           "x": 1,
-             *           "y": 0
-             *         },
-             *         {
-             *           "x": 1,
-             *           "y": 1
-             *         },
-             *         {
-             *           "x": 0,
-             *           "y": 1
-             *         }
-             *       ],
+             *       "bottom_left": {
+             *         "x": 0,
+             *         "y": 1
+             *       },
+             *       "bottom_right": {
+             *         "x": 1,
+             *         "y": 1
+             *       },
              *       "ratio": 0,
+             *       "top_left": {
+             *         "x": 0,
+             *         "y": 0
+             *       },
+             *       "top_right": {
+             *         "x": 1,
+             *         "y": 0
+             *       },
              *       "vignette": 0
              *     }
              */
@@ -3365,6 +3360,16 @@ export interface components {
             kept: components["schemas"]["KeptView"][];
             /** Placed */
             placed: components["schemas"]["PlacedState"][];
+        };
+        /**
+         * Way
+         * @description A step that leads to the same again, in pixels.
+         */
+        Way: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * Which

@@ -3,7 +3,7 @@ import { useCallback } from "react";
 import type { Role, Stage } from "@/api/client";
 
 export const ROLES: readonly Role[] = ["colour", "normal", "specular", "height", "alpha"];
-export type Column = Stage | "output";
+export type Column = Exclude<Stage, "raw"> | "output";
 export const COLUMNS: readonly Column[] = ["source", "steps", "size", "compress", "output"];
 
 /** Which map at which stage the bench shows: kept in the address, so that a reload returns to it. */

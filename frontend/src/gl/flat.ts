@@ -3,6 +3,16 @@ import { SRGB, VECTORS } from "./shaders";
 import { Stagehand } from "./stagehand";
 import { flatTexture, Textures, type Kind, type Loaded, type TextureSource } from "./textures";
 
+/** How some engines lay each repeat, so that the eye finds the grid less easily. */
+export type Cells = "plain" | "offset" | "mirrored" | "turned" | "both";
+export const CELLS = [
+  ["plain", "all alike"],
+  ["offset", "every row half offset"],
+  ["mirrored", "mirrored at random"],
+  ["turned", "turned at random"],
+  ["both", "turned and mirrored"],
+] as const satisfies readonly (readonly [Cells, string])[];
+
 export type Channel = "all" | "r" | "g" | "b" | "a";
 
 const KINDS: readonly Kind[] = ["colour", "vector", "data"];
@@ -14,6 +24,7 @@ export interface FlatLook {
   /** Where the wipe stands, 0..1 of the width; 0 shows only the right. */
   wipe: number;
   repeat: number;
+  cells: Cells;
   seams: boolean;
   channel: Channel;
   backdrop: "grey" | "white" | "checks";
@@ -27,18 +38,44 @@ precision highp float;
 uniform sampler2D rightMap, leftMap;
 uniform vec2 rightSize, leftSize, view, pan;
 uniform float repeats, zoom, wipe, seams;
-uniform int channel, backdrop, rightKind, leftKind;
+uniform int channel, backdrop, rightKind, leftKind, cells;
 uniform bool rightDecode, leftDecode, rightTwo, leftTwo, hasLeft;
 ${SRGB}
 ${VECTORS}
 
 // Kinds: 0 colour, 1 vectors whose third channel may have to be rebuilt, 2 data shown as grey.
-vec4 shown(vec4 texel, int kind, bool decode, bool two) {
-  if (kind == 1) return vec4(readVector(texel, two, 1.0) * 0.5 + 0.5, 1.0);
+vec4 shown(vec4 texel, int kind, bool decode, bool two, mat2 turn) {
+  if (kind == 1) {
+    vec3 v = readVector(texel, two, 1.0);
+    // Rows run down and the y of vectors up: a cell's turn is theirs the other way round.
+    v.xy = vec2(1.0, -1.0) * (turn * (vec2(1.0, -1.0) * v.xy));
+    return vec4(v * 0.5 + 0.5, 1.0);
+  }
   if (kind == 2) return vec4(texel.rrr, 1.0);
   vec4 c = texel;
   if (!decode) c.rgb = toSrgb(c.rgb);
   return c;
+}
+
+float drawn(vec2 cell, float n) {
+  return fract(sin(dot(cell + n, vec2(12.9898, 78.233))) * 43758.5453);
+}
+
+// From a place in a cell to the place of the tile that is seen there.
+mat2 cellTurn(vec2 cell, bool square) {
+  mat2 turn = mat2(1.0);
+  if (cells == 3 || cells == 4) {
+    float quarter = floor(drawn(cell, 1.0) * 4.0);
+    if (!square) quarter = 2.0 * mod(quarter, 2.0);
+    if (quarter == 1.0) turn = mat2(0.0, 1.0, -1.0, 0.0);
+    if (quarter == 2.0) turn = mat2(-1.0, 0.0, 0.0, -1.0);
+    if (quarter == 3.0) turn = mat2(0.0, -1.0, 1.0, 0.0);
+  }
+  if (cells == 2 || cells == 4) {
+    if (drawn(cell, 2.0) < 0.5) turn = turn * mat2(-1.0, 0.0, 0.0, 1.0);
+    if (cells == 2 && drawn(cell, 3.0) < 0.5) turn = turn * mat2(1.0, 0.0, 0.0, -1.0);
+  }
+  return turn;
 }
 
 void main() {
@@ -49,9 +86,18 @@ void main() {
   float fit = repeats < 1.5 ? min(view.x / whole.x, view.y / whole.y) : max(view.x / whole.x, view.y / whole.y);
   float scale = fit * zoom;
   vec2 uv = ((p - view * 0.5) / scale + pan * whole) / size + repeats * 0.5;
-  // Both are sampled everywhere, so that levels are chosen rightly on the line of the wipe.
-  vec4 rightTexel = texture2D(rightMap, uv), leftTexel = texture2D(leftMap, uv);
-  vec4 c = onLeft ? shown(leftTexel, leftKind, leftDecode, leftTwo) : shown(rightTexel, rightKind, rightDecode, rightTwo);
+  vec2 dx = dFdx(uv), dy = dFdy(uv);
+  vec2 laid = uv;
+  if (cells == 1 && mod(floor(uv.y), 2.0) > 0.5) laid.x += 0.5;
+  bool square = abs(size.x - size.y) < 0.5;
+  mat2 turn = cells > 1 ? cellTurn(floor(laid), square) : mat2(1.0);
+  vec2 seen = cells > 1 ? turn * (fract(laid) - 0.5) + 0.5 : laid;
+  // Levels follow the place before it is turned: at the edge of a cell it jumps.
+  dx = turn * dx;
+  dy = turn * dy;
+  vec4 rightTexel = textureGrad(rightMap, seen, dx, dy), leftTexel = textureGrad(leftMap, seen, dx, dy);
+  mat2 back = transpose(turn);
+  vec4 c = onLeft ? shown(leftTexel, leftKind, leftDecode, leftTwo, back) : shown(rightTexel, rightKind, rightDecode, rightTwo, back);
   bool outside = any(lessThan(uv, vec2(0.0))) || any(greaterThan(uv, vec2(repeats)));
   vec3 ground = vec3(0.467);
   vec3 behind = ground;
@@ -67,7 +113,7 @@ void main() {
   if (channel == 4) rgb = c.aaa;
   if (outside) rgb = ground;
   if (seams > 0.5 && !outside) {
-    vec2 away = abs(fract(uv + 0.5) - 0.5) * size * scale;
+    vec2 away = abs(fract(laid + 0.5) - 0.5) * size * scale;
     float line = min(away.x, away.y);
     if (line < 1.0) {
       float dash = mod(p.x + p.y, 8.0) < 4.0 ? 1.0 : 0.0;
@@ -109,6 +155,7 @@ export class FlatView {
         zoom: { value: 1 },
         wipe: { value: 0 },
         seams: { value: 0 },
+        cells: { value: 0 },
         channel: { value: 0 },
         backdrop: { value: 0 },
         rightDecode: { value: false },
@@ -167,6 +214,7 @@ export class FlatView {
     this.value("pan", new THREE.Vector2(look.panX, look.panY));
     this.value("wipe", look.wipe);
     this.value("seams", look.seams ? 1 : 0);
+    this.value("cells", CELLS.findIndex(([name]) => name === look.cells));
     this.value("channel", ["all", "r", "g", "b", "a"].indexOf(look.channel));
     this.value("backdrop", ["grey", "white", "checks"].indexOf(look.backdrop));
     this.hand.ask();

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture
 from stonestack.core.resize import at_most
+from stonestack.core.tile.period import Lattice
 
 _SIDE = 192
 _SIZES = (3, 5, 8, 12, 18)
@@ -27,6 +28,8 @@ _VISIBLE = 0.004
 """A contrast, on the stored scale, that is just not seen over a whole spot."""
 _CHANCE = 1.15
 """Outliers by less than this many times what chance gives are no culprits."""
+_MANY = 8
+_ALIKE = 0.6
 _MOST = 12
 _FIRST = 1.9
 _OTHERS = (3.0, 9.0)
@@ -84,13 +87,15 @@ class Repetition:
         return max(1.0, self.spots / _CHANCE, self.broad)
 
 
-def repetition(picture: Picture) -> Repetition:
+def repetition(picture: Picture, lattice: Lattice | None = None) -> Repetition:
     """Look for what makes a repeated tile look repeated.
 
     Parameters
     ----------
     picture : Picture
         Taken as a ring both ways.
+    lattice : Lattice, optional
+        How its structure recurs: what recurs with it is no culprit.
 
     Notes
     -----
@@ -101,13 +106,16 @@ def repetition(picture: Picture) -> Repetition:
     Waves that fit once or nearly so into the tile are what remains visible from far away. Their
     largest amplitude is held against twice the mean of waves of three to nine a side.
     """
-    return repetition_of(colour.seen(picture))
+    return repetition_of(colour.seen(picture), lattice)
 
 
-def repetition_of(values: Floats) -> Repetition:
+def repetition_of(values: Floats, lattice: Lattice | None = None) -> Repetition:
     """Measure values as the eye weighs them, float32, shape (height, width, channels)."""
     field = _field(values)
-    spots, culprits = _spots(field)
+    shrink = field.shape[1] / values.shape[1]
+    steps = [] if lattice is None else [lattice.first, lattice.second]
+    ways = [(x * shrink, y * shrink) for x, y in (step for step in steps if step is not None)]
+    spots, culprits = _spots(field, ways)
     return Repetition(spots, _broad(field[..., 0]), culprits)
 
 
@@ -116,11 +124,11 @@ def _field(values: Floats) -> Floats:
     return small @ _OPPONENT if small.shape[2] == 3 else small
 
 
-def _spots(field: Floats) -> tuple[float, tuple[Culprit, ...]]:
+def _spots(field: Floats, ways: list[tuple[float, float]]) -> tuple[float, tuple[Culprit, ...]]:
     height, width, channels = field.shape
     waves = np.fft.rfft2(field, axes=(0, 1))
-    most = 0.0
     found: list[Culprit] = []
+    strongest = 0.0
     for size in _SIZES:
         if 6 * size > min(height, width):
             break
@@ -130,9 +138,10 @@ def _spots(field: Floats) -> tuple[float, tuple[Culprit, ...]]:
             apart = apart_all[..., channel] - np.median(apart_all[..., channel])
             spread = math.hypot(1.4826 * float(np.median(np.abs(apart))), _VISIBLE)
             out = apart / np.float32(spread * chance)
-            most = max(most, float(np.abs(out).max()))
-            found += _peaks(out, size, channel)
-    return most, _apart(found, width, height)
+            peaks = [peak for peak in _peaks(out, size, channel) if not _recurs(out, peak, ways)]
+            strongest = max([strongest, *(peak.strength for peak in peaks)])
+            found += [peak for peak in peaks if peak.strength > _CHANCE]
+    return strongest, _apart(found, width, height)
 
 
 def _smoothed(waves: NDArray[np.complexfloating], size: float, width: int) -> Floats:
@@ -146,24 +155,45 @@ def _smoothed(waves: NDArray[np.complexfloating], size: float, width: int) -> Fl
 
 
 def _peaks(out: Floats, size: int, channel: int) -> list[Culprit]:
-    """Return the local extremes of one field that chance does not give."""
+    """Return the local extremes of one field, by how far they stand out from the others.
+
+    What is there many times over belongs to the matter: an extreme counts against the eighth
+    of its kind, where that is more than chance gives.
+    """
     from scipy.ndimage import maximum_filter
 
     strength = np.abs(out)
-    summit = (strength == maximum_filter(strength, 2 * size + 1, mode="wrap")) & (
-        strength > _CHANCE
-    )
+    summit = strength == maximum_filter(strength, 2 * size + 1, mode="wrap")
     height, width = out.shape
-    return [
-        Culprit(
-            x=(float(x) + 0.5) / width,
-            y=(float(y) + 0.5) / height,
-            radius=2 * size / max(width, height),
-            strength=float(strength[y, x]),
-            words=_WORDS[channel][0 if out[y, x] > 0 else 1],
-        )
-        for y, x in np.argwhere(summit)
-    ]
+    peaks = []
+    for sign in (1, -1):
+        places = np.argwhere(summit & (sign * out > 0))
+        values = np.sort(strength[places[:, 0], places[:, 1]])[::-1]
+        usual = max(1.0, float(values[_MANY - 1])) if len(values) >= _MANY else 1.0
+        peaks += [
+            Culprit(
+                x=(float(x) + 0.5) / width,
+                y=(float(y) + 0.5) / height,
+                radius=2 * size / max(width, height),
+                strength=float(strength[y, x]) / usual,
+                words=_WORDS[channel][0 if sign > 0 else 1],
+            )
+            for y, x in places
+        ]
+    return peaks
+
+
+def _recurs(out: Floats, peak: Culprit, ways: list[tuple[float, float]]) -> bool:
+    """Tell whether much the same is there a step of the structure away, either way."""
+    height, width = out.shape
+    column, row = int(peak.x * width), int(peak.y * height)
+    here = float(out[row, column])
+    again = 0
+    for x, y in ways:
+        for sign in (1, -1):
+            there = out[(row + round(sign * y)) % height, (column + round(sign * x)) % width]
+            again += float(there) * np.sign(here) >= _ALIKE * abs(here)
+    return again >= 2
 
 
 def _apart(found: list[Culprit], width: int, height: int) -> tuple[Culprit, ...]:

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture
 from stonestack.core.resize import at_most
-from stonestack.core.tile.period import find_lattice
+from stonestack.core.tile.period import Lattice, find_lattice
 from stonestack.core.tile.repetition import repetition_of
 from stonestack.core.tile.seam import LEAST_SIDE, seam_score_of
 
@@ -31,10 +31,17 @@ class CulpritView(BaseModel):
     words: str
 
 
-class PeriodView(BaseModel):
-    """How a structure recurs: steps in x and y, in pixels, one or two of them."""
+class Way(BaseModel):
+    """A step that leads to the same again, in pixels."""
 
-    steps: list[tuple[float, float]]
+    x: float
+    y: float
+
+
+class PeriodView(BaseModel):
+    """How a structure recurs, by one step or two."""
+
+    steps: list[Way]
     strength: float
 
 
@@ -84,7 +91,8 @@ def tile_scores(picture: Picture) -> TileScores | None:
     if min(picture.width, picture.height) < LEAST_SIDE:
         return None
     values = colour.seen(picture)
-    seam, again = seam_score_of(values), repetition_of(values)
+    lattice = find_lattice(picture)
+    seam, again = seam_score_of(values), repetition_of(values, lattice)
     small = at_most(values, _MIRROR_SIDE).mean(axis=2, dtype=np.float32)
     return TileScores(
         x=seam.x,
@@ -100,16 +108,15 @@ def tile_scores(picture: Picture) -> TileScores | None:
         drift_x=_drift(small),
         drift_y=_drift(small.T),
         mirrored=_mirrored(small) or _mirrored(small.T),
-        period=_period(picture),
+        period=_period(lattice),
     )
 
 
-def _period(picture: Picture) -> PeriodView | None:
-    found = find_lattice(picture)
+def _period(found: Lattice | None) -> PeriodView | None:
     if found is None:
         return None
     steps = [found.first] + ([found.second] if found.second is not None else [])
-    return PeriodView(steps=steps, strength=found.strength)
+    return PeriodView(steps=[Way(x=x, y=y) for x, y in steps], strength=found.strength)
 
 
 def _drift(light: Floats) -> float:

@@ -145,7 +145,7 @@ def _surprise(values: Floats) -> Floats:
 def _columns(here: Floats) -> tuple[Floats, Floats]:
     """Return both means over the columns, the plain and the capped."""
     middling = np.median(here[:, :: max(1, here.shape[1] // 512)], axis=1, keepdims=True) + _FLOOR
-    return here.mean(axis=0) + _FLOOR, np.minimum(here / middling, _CAP).mean(axis=0)
+    return here.mean(axis=0) + _FLOOR, np.minimum(here / middling, _CAP).mean(axis=0) + _FLOOR
 
 
 def _against_largest(column: Floats) -> float:

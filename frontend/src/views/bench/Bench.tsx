@@ -15,6 +15,7 @@ import { useKeptJob } from "@/parts/useKeptJob";
 import { Controls } from "./Controls";
 import { CourseSheet } from "./CourseSheet";
 import { FlatPane } from "./FlatPane";
+import { NOT_FRAMING, type Framing } from "./FrameControls";
 import { LightPane } from "./LightPane";
 import { usePassing, type Passing } from "./passing";
 import { Workfiles } from "./Workfiles";
@@ -46,6 +47,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const [job, setJob] = useKeptJob(surface.id);
   const [problem, setProblem] = useState<unknown>(null);
   const [putting, setPutting] = useState(false);
+  const [framing, setFraming] = useState<Framing>(NOT_FRAMING);
   const inGame = surface.document.maps.some((m) => m.place !== null);
 
   const change = useCallback(
@@ -160,7 +162,15 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
       </BarActions>
       <div className="flex min-h-0 flex-1">
         <div className="flex min-w-0 flex-1">
-          <FlatPane surface={surface} role={role} stage={shown} passing={passing.now} />
+          <FlatPane
+            surface={surface}
+            role={role}
+            stage={shown}
+            passing={passing.now}
+            framing={shown === "source" && framing.open ? framing : null}
+            onFraming={setFraming}
+            change={change}
+          />
           <LightPane surface={surface} passing={passing.now} />
         </div>
         <aside
@@ -184,6 +194,8 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             change={change}
             look={passing.look}
             drop={drop}
+            framing={framing}
+            onFraming={setFraming}
           />
           <Workfiles surface={surface} role={role} stage={shown} />
         </aside>

@@ -1,6 +1,7 @@
 import type { Edit, Role, Schemas, Stage, SurfaceView } from "@/api/client";
 import type { Column } from "@/app/address";
 import { CompressControls } from "./CompressControls";
+import type { Framing } from "./FrameControls";
 import { OutputControls } from "./OutputControls";
 import { SizeControls } from "./SizeControls";
 import { SourceControls } from "./SourceControls";
@@ -15,6 +16,8 @@ interface Props {
   change: (edit: Edit) => void;
   look: (edit: Edit, role: Role, stage: Stage) => void;
   drop: (files: FileList, onto: Role) => Promise<void>;
+  framing: Framing;
+  onFraming: (framing: Framing) => void;
 }
 
 const HEADS: Record<Column, string> = {
@@ -26,7 +29,7 @@ const HEADS: Record<Column, string> = {
 };
 
 /** The controls of the chosen cell. */
-export function Controls({ project, surface, role, column, knowledge, change, look, drop }: Props) {
+export function Controls({ project, surface, role, column, knowledge, change, look, drop, framing, onFraming }: Props) {
   const map = surface.document.maps.find((m) => m.role === role);
   const words = knowledge.roles[role];
   if (!map || !words) return null;
@@ -39,9 +42,9 @@ export function Controls({ project, surface, role, column, knowledge, change, lo
         </h2>
         <p className="text-small text-ink-2">{words.hint}</p>
       </header>
-      {column === "source" && <SourceControls {...common} project={project} drop={drop} />}
+      {column === "source" && <SourceControls {...common} project={project} drop={drop} framing={framing} onFraming={onFraming} />}
       {column === "steps" && <StepControls {...common} look={look} />}
-      {column === "size" && <SizeControls {...common} />}
+      {column === "size" && <SizeControls {...common} project={project} />}
       {column === "compress" && <CompressControls {...common} />}
       {column === "output" && <OutputControls {...common} />}
     </>

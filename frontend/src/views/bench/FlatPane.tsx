@@ -1,12 +1,15 @@
 import { useCallback, useEffect, useRef, useState } from "react";
-import type { Role, Stage, SurfaceView } from "@/api/client";
+import type { Edit, Role, Stage, SurfaceView } from "@/api/client";
 import { useFacts, useHistory, useRevision } from "@/api/queries";
 import { useKeys } from "@/app/keys";
-import { FlatView, type Channel, type FlatLook } from "@/gl/flat";
+import { CELLS, FlatView, type Cells, type Channel, type FlatLook } from "@/gl/flat";
 import type { Loaded, TextureSource } from "@/gl/textures";
 import { Choice } from "@/parts/Choice";
 import { ProblemNote } from "@/parts/ProblemNote";
+import type { Framing } from "./FrameControls";
+import { FrameOverlay } from "./FrameOverlay";
 import { kindOf } from "./kinds";
+import { EdgeScores, Marks, useSize } from "./Over";
 import { Pane } from "./Pane";
 import type { Passing } from "./passing";
 
@@ -28,16 +31,26 @@ export function FlatPane({
   role,
   stage,
   passing,
+  framing,
+  onFraming,
+  change,
 }: {
   surface: SurfaceView;
   role: Role;
   stage: Stage;
   passing: Passing | null;
+  /** Set while the source's frame is being moved over the raw picture. */
+  framing: Framing | null;
+  onFraming: (framing: Framing) => void;
+  change: (edit: Edit) => void;
 }) {
+  const stand = useRef<HTMLDivElement>(null);
+  const view_ = useSize(stand);
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<FlatView | null>(null);
   const [repeat, setRepeat] = useState<Repeat>("2");
   const [seams, setSeams] = useState(false);
+  const [cells, setCells] = useState<Cells>("plain");
   const [channel, setChannel] = useState<Channel>("all");
   const [wipe, setWipe] = useState(0);
   const [held, setHeld] = useState(false);
@@ -46,30 +59,43 @@ export function FlatPane({
   const [shown, setShown] = useState<Loaded | null>(null);
 
   const current =
-    passing?.role === role
+    framing
+      ? source(surface, role, "raw")
+      : passing?.role === role
       ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(role) }
       : source(surface, role, stage);
   const [against, setAgainst] = useState<number | null>(null);
   const { data: history } = useHistory(surface.id, surface.revision);
   const { data: earlier } = useRevision(surface.id, against);
   const old = earlier?.keys[role]?.[stage];
+  const raw = surface.keys[role]?.raw !== surface.keys[role]?.source;
   const before: TextureSource | null =
-    against !== null && old
+    framing ? null : against !== null && old
       ? { key: old, compressed: stage === "compress", kind: kindOf(role) }
       : stage === "source"
-        ? null
+        ? raw ? source(surface, role, "raw") : null
         : source(surface, role, "source");
   const facts = useFacts(surface.keys[role]?.[stage], stage);
   const look: FlatLook = {
     right: current,
     left: before,
     wipe: held ? 1 : wipe,
-    repeat: Number(repeat),
-    seams,
+    repeat: framing ? 1 : Number(repeat),
+    cells: framing ? "plain" : cells,
+    seams: seams && !framing,
     channel,
     backdrop: "checks",
-    ...place,
+    ...(framing ? { zoom: 1, panX: 0, panY: 0 } : place),
   };
+  const layout = {
+    view: view_,
+    size: { width: shown?.width ?? 0, height: shown?.height ?? 0 },
+    repeat: look.repeat,
+    zoom: look.zoom,
+    panX: look.panX,
+    panY: look.panY,
+  };
+  const origin = surface.document.maps.find((m) => m.role === role)?.origin;
   const latest = useRef(look);
   useEffect(() => {
     latest.current = look;
@@ -95,7 +121,7 @@ export function FlatPane({
   }, [right, left, role, stage]);
   useEffect(() => {
     view.current?.adjust(latest.current);
-  }, [repeat, seams, channel, wipe, held, place]);
+  }, [repeat, cells, seams, channel, wipe, held, place, framing]);
 
   useKeys({
     ...Object.fromEntries(
@@ -148,7 +174,7 @@ export function FlatPane({
                 setSeams(event.target.checked);
               }}
             />
-            Seam lines
+            Seams and spots
           </label>
           {role === "colour" && (
             <Choice
@@ -168,7 +194,26 @@ export function FlatPane({
         </>
       }
     >
-      {(history?.length ?? 0) > 1 && (
+      {!framing && (
+        <label className="absolute right-2 bottom-2 z-10 flex items-center gap-1.5 rounded-sm bg-label/80 px-1.5 py-0.5 text-small text-label-ink">
+          Cells
+          <select
+            value={cells}
+            className="h-[19px] rounded-sm bg-label text-label-ink"
+            onChange={(event) => {
+              const next = CELLS.find(([name]) => name === event.target.value)?.[0];
+              if (next) setCells(next);
+            }}
+          >
+            {CELLS.map(([name, words]) => (
+              <option key={name} value={name}>
+                {words}
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
+      {!framing && (history?.length ?? 0) > 1 && (
         <label className="absolute bottom-2 left-2 z-10 flex items-center gap-1.5 rounded-sm bg-label/80 px-1.5 py-0.5 text-small text-label-ink">
           Beside
           <select
@@ -191,6 +236,7 @@ export function FlatPane({
           </select>
         </label>
       )}
+      <div ref={stand} className="absolute inset-0" />
       <canvas
         ref={canvas}
         data-testid="flat"
@@ -223,6 +269,26 @@ export function FlatPane({
           }));
         }}
       />
+      {seams && !framing && cells === "plain" && facts.data?.scores && (
+        <>
+          <Marks layout={layout} culprits={facts.data.scores.culprits} visible={facts.data.visible} />
+          <EdgeScores x={facts.data.scores.x} y={facts.data.scores.y} />
+        </>
+      )}
+      {framing && origin?.kind === "source" && (
+        <FrameOverlay
+          layout={layout}
+          frame={framing.draft ?? origin.frame}
+          keep={framing.keep}
+          onMove={(draft) => {
+            onFraming({ ...framing, draft });
+          }}
+          onSettle={(next) => {
+            onFraming({ ...framing, draft: null });
+            change({ kind: "set_frame", role, frame: next });
+          }}
+        />
+      )}
       {!current && (
         <p className="absolute inset-0 flex items-center justify-center px-10 text-center text-label-ink">
           Drop a picture here to begin with it
@@ -244,7 +310,7 @@ export function FlatPane({
 }
 
 function stageWords(stage: Stage): string {
-  return { source: "Source", steps: "Steps", size: "Size", compress: "Compressed" }[stage];
+  return { raw: "As it came", source: "Source", steps: "Steps", size: "Size", compress: "Compressed" }[stage];
 }
 
 /** The line of the wipe: left of it is the source. */

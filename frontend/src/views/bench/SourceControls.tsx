@@ -7,6 +7,8 @@ import { Choice } from "@/parts/Choice";
 import { Verdict } from "@/parts/Verdict";
 import type { ControlsProps } from "./controlsProps";
 import { bytes } from "@/parts/figures";
+import { Tick } from "@/parts/Tick";
+import { FrameControls, type Framing } from "./FrameControls";
 
 const ACCEPTED = ".png,.jpg,.jpeg,.tga,.bmp,.tif,.tiff,.dds,.ktx2";
 
@@ -18,12 +20,21 @@ export function SourceControls({
   knowledge,
   change,
   drop,
-}: ControlsProps & { project: string; drop: (files: FileList, onto: Role) => Promise<void> }) {
+  framing,
+  onFraming,
+}: ControlsProps & {
+  project: string;
+  drop: (files: FileList, onto: Role) => Promise<void>;
+  framing: Framing;
+  onFraming: (framing: Framing) => void;
+}) {
   const file = useRef<HTMLInputElement>(null);
   const from = useId();
   const { data: sources } = useSources(project);
   const facts = useFacts(surface.keys[map.role]?.source, "source");
   const origin = map.origin;
+  const colour = surface.document.maps.find((m) => m.role === "colour");
+  const follows = map.role !== "colour" && origin?.kind === "source" && colour?.origin?.kind === "source";
   const known = origin?.kind === "source" ? sources?.find((s) => s.sha256 === origin.sha256) : undefined;
   const value = !origin ? "" : origin.kind === "source" ? `file:${origin.sha256}` : `map:${origin.role}`;
   const choose = (next: string) => {
@@ -95,6 +106,21 @@ export function SourceControls({
           />
         </div>
       )}
+      {follows ? (
+        <Tick
+          className="flex items-center gap-1.5 text-small"
+          title="Framed, cut and joined exactly as the colour is, so that both still match"
+          checked={map.follows}
+          onChange={(on) => {
+            change({ kind: "set_follows", role: map.role, follows: on });
+          }}
+        >
+          Follows the colour&apos;s frame and cut
+        </Tick>
+      ) : null}
+      {(!follows || !map.follows) && (
+        <FrameControls surface={surface} map={map} change={change} framing={framing} onFraming={onFraming} />
+      )}
       {known && (
         <dl className="grid grid-cols-[92px_1fr] gap-y-1 text-small [&_dd]:break-all [&_dt]:text-ink-2">
           <dt>File</dt>
@@ -102,10 +128,9 @@ export function SourceControls({
           <dt>Kind</dt>
           <dd className="figures">
             {known.facts.kind.toUpperCase()} {known.facts.mode} {known.facts.bits} bit
-            {known.facts.extension_lies && (
-              <Verdict finding={{ level: "look", words: "its extension says another kind", fix: "" }} />
-            )}
           </dd>
+          <dt>Profile</dt>
+          <dd>{known.facts.profile ?? "none"}</dd>
           <dt>Size</dt>
           <dd className="figures">
             {known.facts.width} × {known.facts.height}
@@ -116,6 +141,16 @@ export function SourceControls({
           <dd className="figures">{bytes(known.facts.bytes)}</dd>
           <dt>Content</dt>
           <dd className="figures">{known.sha256.slice(0, 16)}</dd>
+          {known.facts.unusual.length > 0 && (
+            <>
+              <dt>Unusual</dt>
+              <dd>
+                {known.facts.unusual.map((words) => (
+                  <Verdict key={words} finding={{ level: "look", words, fix: "" }} />
+                ))}
+              </dd>
+            </>
+          )}
         </dl>
       )}
       {origin?.kind === "source" && facts.data && <Verdict finding={facts.data.finding} withFix />}

@@ -6,8 +6,9 @@ import { Hint } from "@/parts/Hint";
 import { EarlierIcon, LaterIcon, RemoveIcon } from "@/parts/icons";
 import { NumberRow } from "@/parts/NumberRow";
 import { Tick } from "@/parts/Tick";
-import { Verdict } from "@/parts/Verdict";
 import type { ControlsProps } from "./controlsProps";
+import { RemovedLight } from "./RemovedLight";
+import { TileScores } from "./TileScores";
 
 /** The steps of a map in order, each with a form made from its parameters' own description. */
 export function StepControls({
@@ -20,6 +21,9 @@ export function StepControls({
   const add = useId();
   const facts = useFacts(surface.keys[map.role]?.steps, "steps");
   const kinds = knowledge.steps.filter((s) => s.roles.includes(map.role));
+  // Of several ways to one end the first is offered; the others are chosen on the step.
+  const families = new Set<string>();
+  const offered = kinds.filter((s) => s.name !== "patch_spots" && (s.family === "" || !families.has(s.family)) && families.add(s.family));
   return (
     <div className="flex flex-col">
       {map.steps.map((step, place) => {
@@ -38,7 +42,7 @@ export function StepControls({
                   change(set({ ...step, enabled }));
                 }}
               >
-                {kind.title}
+                {kind.family === "tile" ? "Make it tile" : kind.title}
               </Tick>
               <Tool label={`${kind.title} earlier`} disabled={place === 0} onPress={() => { change({ kind: "move_step", role: map.role, place, to: place - 1 }); }}>
                 <EarlierIcon />
@@ -50,6 +54,13 @@ export function StepControls({
                 <RemoveIcon />
               </Tool>
             </div>
+            {step.enabled && kind.family !== "" && (
+              <Way
+                kinds={kinds.filter((s) => s.family === kind.family)}
+                chosen={kind}
+                onChoose={(other) => { change(set(carried(step, other))); }}
+              />
+            )}
             {step.enabled && (
               <Form
                 kind={kind}
@@ -62,23 +73,19 @@ export function StepControls({
                 }}
               />
             )}
+            {step.enabled && step.kind === "balance_light" && <RemovedLight surface={surface} role={map.role} />}
           </fieldset>
         );
       })}
       {facts.data?.scores && (
-        <div className="border-t border-mortar py-2 text-small">
-          <div className="flex justify-between">
-            <Hint text="The step across the edge against steps inside; 1.0 cannot be told apart">
-              <span>Seam, left to right</span>
-            </Hint>
-            <span className="figures">{facts.data.scores.x.toFixed(2)}</span>
-          </div>
-          <div className="flex justify-between">
-            <span>Seam, top to bottom</span>
-            <span className="figures">{facts.data.scores.y.toFixed(2)}</span>
-          </div>
-          <Verdict finding={facts.data.finding} withFix />
-        </div>
+        <TileScores
+          scores={facts.data.scores}
+          finding={facts.data.finding}
+          onRepair={(culprits) => {
+            const spots = culprits.map(({ x, y, radius }) => ({ x, y, radius: Math.min(0.25, radius) }));
+            change({ kind: "repair_spots", role: map.role, spots });
+          }}
+        />
       )}
       <label htmlFor={add} className="sr-only">
         Add a step
@@ -88,19 +95,52 @@ export function StepControls({
         value=""
         className="mt-1 h-7 rounded-sm border border-ink bg-lime px-1.5"
         onChange={(event) => {
-          const kind = kinds.find((s) => s.name === event.target.value);
+          const kind = offered.find((s) => s.name === event.target.value);
           if (kind) change({ kind: "add_step", role: map.role, step: fresh(kind), place: null });
         }}
       >
         <option value="">Add a step…</option>
-        {kinds.map((s) => (
+        {offered.map((s) => (
           <option key={s.name} value={s.name}>
-            {s.title}: {s.hint.toLowerCase()}
+            {s.family === "tile" ? "Make it tile: joins opposite edges" : `${s.title}: ${s.hint.toLowerCase()}`}
           </option>
         ))}
       </select>
     </div>
   );
+}
+
+/** One way of several to the same end, with a line on what it is for. */
+function Way({ kinds, chosen, onChoose }: { kinds: StepInfo[]; chosen: StepInfo; onChoose: (kind: StepInfo) => void }) {
+  const id = useId();
+  return (
+    <>
+      <div className="flex h-6 items-center gap-2 text-small">
+        <label htmlFor={id} className="w-[92px] shrink-0">Way</label>
+        <select
+          id={id}
+          value={chosen.name}
+          className="h-6 min-w-0 flex-1 rounded-sm border border-joint bg-lime px-1"
+          onChange={(event) => {
+            const kind = kinds.find((s) => s.name === event.target.value);
+            if (kind) onChoose(kind);
+          }}
+        >
+          {kinds.map((s) => (
+            <option key={s.name} value={s.name}>{s.title}</option>
+          ))}
+        </select>
+      </div>
+      <p className="pb-1 text-fine text-ink-2">{chosen.hint}</p>
+    </>
+  );
+}
+
+/** Another way with its usual values, but for those that both ways have. */
+function carried(step: Step, other: StepInfo): Step {
+  const before = step as unknown as Record<string, unknown>;
+  const shared = ["axes", "seed"].filter((name) => name in before && name in (other.parameters["properties"] as object));
+  return { ...fresh(other), ...Object.fromEntries(shared.map((name) => [name, before[name]])) };
 }
 
 function Tool({
@@ -179,6 +219,14 @@ function Form({
   return (
     <>
       {parameters(kind).map(([name, parameter]) => {
+        if (parameter.type === "array") {
+          const count = (values[name] as unknown[]).length;
+          return (
+            <p key={name} className="text-small text-ink-2">
+              {count} {count === 1 ? "spot is" : "spots are"} covered.
+            </p>
+          );
+        }
         const label = parameter.title ?? name;
         const value = values[name];
         if (parameter.enum) {

@@ -1,0 +1,83 @@
+import { useEffect, useState, type RefObject } from "react";
+import type { Schemas } from "@/api/client";
+import { scaleOf, toView, type Layout } from "@/gl/layout";
+
+/** The size of an element, as it changes. */
+export function useSize(element: RefObject<HTMLElement | null>): { width: number; height: number } {
+  const [size, setSize] = useState({ width: 0, height: 0 });
+  useEffect(() => {
+    const watched = element.current;
+    if (!watched) return;
+    const observer = new ResizeObserver(() => {
+      setSize({ width: watched.clientWidth, height: watched.clientHeight });
+    });
+    observer.observe(watched);
+    return () => {
+      observer.disconnect();
+    };
+  }, [element]);
+  return size;
+}
+
+/** Spots that stand out, ringed in every repeat; and the shown part of a larger canvas. */
+export function Marks({
+  layout,
+  culprits,
+  visible,
+}: {
+  layout: Layout;
+  culprits: Schemas["CulpritView"][];
+  visible: Schemas["Area"] | null;
+}) {
+  const { view, size, repeat } = layout;
+  if (view.width === 0 || size.width === 0) return null;
+  const scale = scaleOf(layout);
+  const cells = Array.from({ length: repeat * repeat }, (_, n) => [n % repeat, Math.floor(n / repeat)] as const);
+  const longest = Math.max(size.width, size.height);
+  return (
+    <svg aria-hidden className="pointer-events-none absolute inset-0 h-full w-full overflow-hidden">
+      {cells.map(([column, row]) => (
+        <g key={`${String(column)}-${String(row)}`}>
+          {culprits.map((spot, n) => {
+            const at = toView(layout, column + spot.x, row + spot.y);
+            return <Ring key={n} x={at.x} y={at.y} radius={Math.max(7, spot.radius * longest * scale * 1.3)} />;
+          })}
+          {visible && <Outline layout={layout} column={column} row={row} area={visible} />}
+        </g>
+      ))}
+    </svg>
+  );
+}
+
+/** Seen on light and on dark. */
+function Ring({ x, y, radius }: { x: number; y: number; radius: number }) {
+  return (
+    <>
+      <circle cx={x} cy={y} r={radius} fill="none" stroke="#000" strokeWidth={3} />
+      <circle cx={x} cy={y} r={radius} fill="none" stroke="#fff" strokeWidth={1.25} strokeDasharray="5 3" />
+    </>
+  );
+}
+
+function Outline({ layout, column, row, area }: { layout: Layout; column: number; row: number; area: Schemas["Area"] }) {
+  const from = toView(layout, column + area.x, row + area.y);
+  const to = toView(layout, column + area.x + area.width, row + area.y + area.height);
+  const box = { x: from.x, y: from.y, width: to.x - from.x, height: to.y - from.y };
+  return (
+    <>
+      <rect {...box} fill="none" stroke="#000" strokeWidth={3} />
+      <rect {...box} fill="none" stroke="#fff" strokeWidth={1.25} strokeDasharray="8 4" />
+    </>
+  );
+}
+
+/** The scores of both pairs of edges, where they lie. */
+export function EdgeScores({ x, y }: { x: number; y: number }) {
+  const chip = "figures pointer-events-none absolute rounded-sm bg-label/85 px-1.5 py-0.5 text-label-ink";
+  return (
+    <>
+      <span className={`${chip} top-1/2 right-1.5 -translate-y-1/2`} title="Left edge against right">{`↔ ${x.toFixed(2)}`}</span>
+      <span className={`${chip} top-2.5 left-1/3 -translate-x-1/2`} title="Top edge against bottom">{`↕ ${y.toFixed(2)}`}</span>
+    </>
+  );
+}

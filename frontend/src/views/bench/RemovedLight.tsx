@@ -1,0 +1,31 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got, pictureUrl, type Role, type SurfaceView } from "@/api/client";
+
+/** The broad light that is found in a map's picture: light where it is too bright, dark where too dim. */
+export function RemovedLight({ surface, role }: { surface: SurfaceView; role: Role }) {
+  const [open, setOpen] = useState(false);
+  const { data } = useQuery({
+    queryKey: ["light", surface.keys[role]?.source],
+    queryFn: () =>
+      got(api.GET("/api/surfaces/{surface_id}/light", { params: { path: { surface_id: surface.id }, query: { role } } })),
+    enabled: open,
+    staleTime: Infinity,
+  });
+  return (
+    <details
+      className="text-small"
+      onToggle={(event) => {
+        setOpen(event.currentTarget.open);
+      }}
+    >
+      <summary className="cursor-pointer text-ink-2">The light that is taken out</summary>
+      {data?.key && (
+        <figure className="mt-1">
+          <img src={pictureUrl(data.key, 256)} alt="Broad light" className="max-h-32 bg-ground" />
+          <figcaption className="text-fine text-ink-2">Grey stays as it is; lighter is dimmed, darker is lifted.</figcaption>
+        </figure>
+      )}
+    </details>
+  );
+}
