@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from stonestack.core import codecs
 from stonestack.core.catalogue.describe import describe
-from stonestack.core.catalogue.guess import guess
+from stonestack.core.catalogue.guess import guess_raw
 from stonestack.core.catalogue.names import NameParts, parts
 from stonestack.core.codecs import FileFacts
 from stonestack.core.roles import Role
@@ -69,7 +69,7 @@ def examine(name: str, data: bytes, suffixes: Mapping[str, Role] | None = None) 
     common = {**facts.model_dump(), "stem": named.stem}
     if seen is None:
         return SourceFacts(**common)
-    told = guess(named, seen, facts.width, facts.height)
+    told = guess_raw(named, seen, facts.width, facts.height)
     return SourceFacts(
         **common,
         role=told.role,

@@ -14,6 +14,7 @@ from stonestack.core.derive.specular import SpecularFromColour
 from stonestack.core.materials import Material, Substance
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
+from stonestack.demo.loose import loose
 from stonestack.demo.originals import make_game_folder
 from stonestack.demo.sources import SOURCES
 from stonestack.services import (
@@ -104,9 +105,12 @@ def make(ws: Workspace) -> None:
     # Drawing is plain array work that one interpreter cannot share between cores.
     with ProcessPoolExecutor(max_workers=2, mp_context=get_context("spawn")) as pool:
         drawn = {name: pool.submit(_drawn, name) for name in SOURCES}
+        spare = pool.submit(loose)
         make_game_folder(game)
         project = projects.create(ws, "Saltglass", game)
         made = [_surface(ws, project.id, name, drawn[name].result()) for name in SOURCES]
+        for name, data in spare.result().items():
+            sources.bring(ws, project.id, name, data)
     known = games.register(ws, game)
     cataloguing.catalogue(ws, known.id, silent())
     naming.attach(ws, known.id, game / "names.csv")

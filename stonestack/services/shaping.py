@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from functools import partial
 from pathlib import Path
 
 from pydantic import BaseModel
@@ -12,7 +14,7 @@ from stonestack.core.frame import Frame, frame_of
 from stonestack.core.naming import code_name
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Proposal, proposals
-from stonestack.core.surface import Node, Stage, Surface, plan
+from stonestack.core.surface import Map, Node, Stage, Surface, plan
 from stonestack.core.targets import TARGETS
 from stonestack.core.tile.period import find_lattice, whole_periods
 from stonestack.services import sources, surfaces
@@ -44,7 +46,8 @@ class FrameProposal(BaseModel):
 def propose_sizes(ws: Workspace, surface_id: str, role: Role) -> list[Proposal]:
     """Propose sizes for a map, the one that loses least first.
 
-    Where the game has a texture of the map's name already, its size is the only one.
+    A map that was taken from the game has one size only. Where the game has a texture of the
+    map's name, its size is proposed first.
     """
     document, project = _opened(ws, surface_id)
     node = plan(document, role, Stage.STEPS)
@@ -52,22 +55,28 @@ def propose_sizes(ws: Workspace, surface_id: str, role: Role) -> list[Proposal]:
         return []
     picture = ws.renderer.picture(node)
     target = TARGETS[project.target]
-    return proposals(
+    m = document.map(role)
+    taken = (m.place.width, m.place.height) if m.place is not None else None
+    propose = partial(
+        proposals,
         picture.width,
         picture.height,
         picture.wraps,
         smallest=target.smallest,
         largest=target.largest,
         square=target.square,
-        exact=_in_game(document, role, project),
     )
+    found = propose(exact=taken)
+    known = None if taken else _in_game(m, project)
+    if known is None:
+        return found
+    first = propose(exact=known, most=1)
+    named = [p.model_copy(update={"words": f"the game's own; {p.words}"}) for p in first]
+    return named + [p for p in found if all(p.size != one.size for one in first)]
 
 
-def _in_game(document: Surface, role: Role, project: ProjectRow) -> tuple[int, int] | None:
+def _in_game(m: Map, project: ProjectRow) -> tuple[int, int] | None:
     """Return the size of the texture that the game itself has under a map's name."""
-    m = document.map(role)
-    if m.place is not None:
-        return m.place.width, m.place.height
     if project.game_folder is None:
         return None
     folder = Path(project.game_folder) / "base" / TARGETS[project.target].textures
@@ -95,7 +104,7 @@ def propose_frame(ws: Workspace, surface_id: str, role: Role) -> FrameProposal:
     corners = whole_periods(found, picture.width, picture.height)
     full = _full_width(document, role) / picture.width
     steps = [found.first] + ([found.second] if found.second else [])
-    words = " and ".join(f"{x * full:.0f}, {y * full:.0f}" for x, y in steps)
+    words = " and ".join(f"{math.hypot(x, y) * full:.0f}" for x, y in steps)
     if corners is None:
         return FrameProposal(
             frame=None,
@@ -126,23 +135,29 @@ def light_field(ws: Workspace, surface_id: str, role: Role) -> Node | None:
     return light
 
 
-def begin_set(ws: Workspace, project_id: str, stem: str) -> SurfaceView:
-    """Start a surface from sources that belong together by name.
+def begin(ws: Workspace, project_id: str, stem: str, roles: dict[Role, str]) -> SurfaceView:
+    """Start a surface from sources.
+
+    Parameters
+    ----------
+    stem : str
+        What it is called, by the files' names.
+    roles : dict
+        For each map that has a file of its own, the id of its source.
 
     Raises
     ------
     BadRequest
-        If there is no such set, or a surface has its name already.
+        If no source is named, one is not there, or a surface has its name already.
     """
-    found = next((s for s in sources.sets(ws, project_id) if s.stem == stem), None)
-    if found is None:
-        raise BadRequest("no-such-set", f"No files are called {stem}.", "Reload the page.")
     known = {s.id: s for s in sources.listed(ws, project_id)}
-    title = stem.replace("_", " ").capitalize()
+    if not roles or any(source not in known for source in roles.values()):
+        raise BadRequest("no-such-source", "A picture is not there any more.", "Reload the page.")
+    title = stem.replace("_", " ").strip().capitalize() or "Surface"
     begun = surfaces.create(ws, project_id, title, code_name(stem))
     # The colour first: what follows from it is settled by it.
-    for role in sorted(found.roles, key=lambda r: list(ROLES).index(r)):
-        origin = known[found.roles[role]].origin
+    for role in sorted(roles, key=lambda r: list(ROLES).index(r)):
+        origin = known[roles[role]].origin
         change = edits.SetOrigin(role=role, origin=origin)
         begun = surfaces.edit(ws, begun.id, begun.revision, change)
     return begun

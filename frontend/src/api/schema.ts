@@ -621,7 +621,7 @@ export interface paths {
         };
         get: operations["list_source_sets_api_projects__project_id__source_sets_get"];
         put?: never;
-        post: operations["begin_set_api_projects__project_id__source_sets_post"];
+        post: operations["begin_from_sources_api_projects__project_id__source_sets_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2003,6 +2003,18 @@ export interface components {
             from_tables: number;
             /** Own */
             own: number;
+        };
+        /**
+         * NewFromSources
+         * @description What a surface begins with: a name, and a source for each map that has one.
+         */
+        NewFromSources: {
+            /** Roles */
+            roles: {
+                [key: string]: string;
+            };
+            /** Stem */
+            stem: string;
         };
         /**
          * NewProject
@@ -3391,14 +3403,6 @@ export interface components {
              * @default null
              */
             paths: string[] | null;
-        };
-        /**
-         * WhichSet
-         * @description Names a set of sources.
-         */
-        WhichSet: {
-            /** Stem */
-            stem: string;
         };
         /**
          * WorkKind
@@ -4939,7 +4943,7 @@ export interface operations {
             };
         };
     };
-    begin_set_api_projects__project_id__source_sets_post: {
+    begin_from_sources_api_projects__project_id__source_sets_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4950,7 +4954,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WhichSet"];
+                "application/json": components["schemas"]["NewFromSources"];
             };
         };
         responses: {

@@ -1,4 +1,6 @@
-import { useProjects } from "@/api/queries";
+import { useState } from "react";
+import { api, got } from "@/api/client";
+import { queries, useProjects } from "@/api/queries";
 import { Hint } from "./Hint";
 
 /** Texels on a metre of a surface, against what the project asks for. */
@@ -14,6 +16,40 @@ export function Density({ project, texels, metres }: { project: string; texels: 
       <span>
         <span className="figures">{Math.round(here)}/m</span> <span className="text-ink-2">{words}</span>
       </span>
+    </Hint>
+  );
+}
+
+/** What the project asks for, typed. */
+export function WantedDensity({ project }: { project: string }) {
+  const { data: projects } = useProjects();
+  const [typed, setTyped] = useState<string | null>(null);
+  const wanted = projects?.find((p) => p.id === project)?.texels_per_metre;
+  const settle = async () => {
+    const value = Number(typed);
+    setTyped(null);
+    if (!Number.isInteger(value) || value < 8 || value > 16384 || value === wanted) return;
+    await got(
+      api.PUT("/api/projects/{project_id}/density", {
+        params: { path: { project_id: project } },
+        body: { texels_per_metre: value },
+      }),
+    );
+    void queries.invalidateQueries({ queryKey: ["projects"] });
+  };
+  return (
+    <Hint text="Every surface is held against this, so that one pattern keeps one scale">
+      <label className="flex items-center gap-1.5 text-small">
+        Texels a metre
+        <input
+          inputMode="numeric"
+          className="figures h-6 w-14 rounded-sm border border-joint bg-lime px-1 text-right"
+          value={typed ?? String(wanted ?? "")}
+          onChange={(event) => { setTyped(event.target.value); }}
+          onBlur={() => { if (typed !== null) void settle(); }}
+          onKeyDown={(event) => { if (event.key === "Enter") event.currentTarget.blur(); }}
+        />
+      </label>
     </Hint>
   );
 }

@@ -17,6 +17,14 @@ _FAMILY: dict[str, tuple[Role, ...]] = {
 """Roles that a picture of a family can have, the likeliest first."""
 
 
+_RIM = 0.6
+"""An icon's look comes from its rim, from here on; below it, from edges that do not meet."""
+_CLEAR_RIM = 0.85
+_SPRITE = 512
+_SMALL = 64
+_LONG = 6.0
+
+
 @dataclass(frozen=True)
 class Guess:
     """What a picture is for.
@@ -41,11 +49,24 @@ class Guess:
 
 
 def guess(name: NameParts, look: Look, width: int, height: int) -> Guess:
-    """Weigh a name against the pixels.
+    """Weigh a name against the pixels of a game's own file.
 
     Pixels decide between normals, colour and grey; among greys, which pixels cannot tell
     apart, the name decides.
     """
+    return Guess(*_role(name, look), *_use(name, look, width, height))
+
+
+def guess_raw(name: NameParts, look: Look, width: int, height: int) -> Guess:
+    """Weigh a name against the pixels of raw material.
+
+    A photograph's edges do not meet and its sides are no powers of two: that makes it no icon,
+    as it would in a game. A clear or plain rim does, and a name that says so.
+    """
+    return Guess(*_role(name, look), *_raw_use(name, look, width, height))
+
+
+def _role(name: NameParts, look: Look) -> tuple[Role, float, str]:
     fitting = _FAMILY[look.family]
     role, sure, reason = fitting[0], look.sure, look.seen
     if len(fitting) > 1 and look.family == "grey":
@@ -61,8 +82,21 @@ def guess(name: NameParts, look: Look, width: int, height: int) -> Guess:
         reason = f"{look.seen}, though the suffix _{name.suffix} says {title}"
     elif look.family == "colour" and look.flat:
         sure = 0.4
-    use, use_reason = _use(name, look, width, height)
-    return Guess(role, round(sure, 2), reason, use, use_reason)
+    return role, round(sure, 2), reason
+
+
+def _raw_use(name: NameParts, look: Look, width: int, height: int) -> tuple[str, str]:
+    if name.icon:
+        return "icon", "its name or folder says so"
+    # A photograph may lie on plain ground, but not on clear.
+    if look.icon >= (_RIM if max(width, height) <= _SPRITE else _CLEAR_RIM):
+        return "icon", look.icon_seen
+    if max(width, height) <= _SMALL:
+        return "unknown", "too small to tell"
+    long = max(width, height) / max(1, min(width, height))
+    if long > _LONG:
+        return "unknown", f"{long:.0f} times as long as wide"
+    return "surface", look.icon_seen if look.icon < 0 else "a picture that fills its frame"
 
 
 def _use(name: NameParts, look: Look, width: int, height: int) -> tuple[str, str]:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from flask import Response
 from flask_openapi3.models.file import FileStorage
 from flask_openapi3.openapi import OpenAPI
-from pydantic import BaseModel, RootModel
+from pydantic import BaseModel, Field, RootModel
 
+from stonestack.core.roles import Role
 from stonestack.core.sources import SourceSet
 from stonestack.services import shaping, sources
 from stonestack.services.jobs import JobView
@@ -31,10 +32,11 @@ class SourceSetList(RootModel[list[SourceSet]]):
     """Sources that belong together by name."""
 
 
-class WhichSet(BaseModel):
-    """Names a set of sources."""
+class NewFromSources(BaseModel):
+    """What a surface begins with: a name, and a source for each map that has one."""
 
-    stem: str
+    stem: str = Field(min_length=1, max_length=80)
+    roles: dict[Role, str]
 
 
 class SourcePath(BaseModel):
@@ -71,8 +73,8 @@ def register(app: OpenAPI, ws: Workspace) -> None:
         return models(list(sources.sets(ws, path.project_id)))
 
     @app.post("/api/projects/<project_id>/source-sets", responses={200: SurfaceView})
-    def begin_set(path: ProjectPath, body: WhichSet) -> Response:
-        return model(shaping.begin_set(ws, path.project_id, body.stem))
+    def begin_from_sources(path: ProjectPath, body: NewFromSources) -> Response:
+        return model(shaping.begin(ws, path.project_id, body.stem, body.roles))
 
     @app.get("/api/sources/<source_id>/picture.png")
     def source_picture(path: SourcePath) -> Response:

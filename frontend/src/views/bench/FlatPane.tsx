@@ -296,7 +296,8 @@ export function FlatPane({
       )}
       {current && (
         <span className="figures pointer-events-none absolute top-2.5 right-2.5 rounded-sm bg-label/85 px-1.5 py-0.5 text-label-ink">
-          {stageWords(stage)} {shown?.stored !== "picture" && stage === "compress" ? shown?.stored : ""} {size}
+          {stageWords(framing ? "raw" : stage)} {shown?.stored !== "picture" && stage === "compress" ? shown?.stored : ""}{" "}
+          {framing && shown ? `${String(shown.width)} × ${String(shown.height)}` : size}
         </span>
       )}
       {before && <Wipe at={held ? 1 : wipe} onMove={setWipe} />}

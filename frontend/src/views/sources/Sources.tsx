@@ -2,7 +2,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
 import { gameChanged, manyFiles, oneFile, useEntries, useFacets, useGame, useOurs, type Entry, type Search } from "@/api/games";
-import { bring, queries, useSources } from "@/api/queries";
+import { queries, useSources } from "@/api/queries";
 import { BarActions } from "@/app/BarActions";
 import { useKeys } from "@/app/keys";
 import { Button } from "@/parts/Button";
@@ -93,6 +93,7 @@ function NoGame({ project, error }: { project: string; error: unknown }) {
           <FolderForm project={project} root="" />
         </div>
       </Empty>
+      <BroughtIn project={project} search={NOTHING} />
     </div>
   );
 }
@@ -220,13 +221,10 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
         event.preventDefault();
         const dropped = [...event.dataTransfer.files];
         const file = dropped[0];
-        if (!file) return;
-        if (where === "game" && dropped.length > 1) {
-          setMany(dropped);
-          return;
-        }
-        if (where === "game") void like(file);
-        else void bring(project, file).catch(setProblem);
+        // What is brought in takes its own drops; here a picture is sought in the game.
+        if (!file || where !== "game") return;
+        if (dropped.length > 1) setMany(dropped);
+        else void like(file);
       }}
     >
       <div className="flex h-12 shrink-0 items-center gap-3 border-b border-joint px-3.5">
@@ -234,7 +232,7 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
           ref={field}
           type="search"
           value={search.words}
-          aria-label="Find in the game"
+          aria-label={where === "game" ? "Find in the game" : "Find in what was brought in"}
           placeholder="Find by any name, code or known"
           className="h-9 w-[330px] border-b-2 border-ink bg-transparent text-[17px] outline-offset-4 placeholder:text-ink-2"
           onChange={(event) => { set({ words: event.target.value }); }}
@@ -282,7 +280,7 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
       <div className="flex min-h-0 flex-1">
         <div className="flex min-w-0 flex-1 flex-col border-r border-joint">
           <div ref={body} className="min-h-0 flex-1 overflow-y-auto">
-            {where === "brought" && <BroughtIn project={project} />}
+            {where === "brought" && <BroughtIn project={project} search={search} />}
             {where === "game" && found.error && <div className="p-4"><ProblemNote error={found.error} /></div>}
             {where === "game" && total === 0 && !found.isPending && (
               <div className="px-8">
@@ -324,10 +322,10 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
             <button type="button" className="underline" title="Edited pictures, each called like the file that it replaces" onClick={() => several.current?.click()}>
               Put many back
             </button>
-            <Choice label="Layout" value={layout} options={[["courses", "Courses"], ["sheet", "Contact sheet"], ["list", "List"]] as const} onChoose={setLayout} />
+            {where === "game" && <Choice label="Layout" value={layout} options={[["courses", "Courses"], ["sheet", "Contact sheet"], ["list", "List"]] as const} onChoose={setLayout} />}
           </div>
         </div>
-        <aside className="flex w-[392px] shrink-0 flex-col max-xl:w-[330px]" aria-label="Preview">
+        <aside className={`w-[392px] shrink-0 flex-col max-xl:w-[330px] ${where === "game" ? "flex" : "hidden"}`} aria-label="Preview">
           <div className="flex h-8 shrink-0 items-center gap-3 border-b border-joint px-3">
             <Choice
               label="Panel"

@@ -6,6 +6,7 @@ import { bring, useSurfaces } from "@/api/queries";
 import { ROLES } from "@/app/address";
 import { BarActions } from "@/app/BarActions";
 import { Button } from "@/parts/Button";
+import { Density, WantedDensity } from "@/parts/Density";
 import { Empty } from "@/parts/Empty";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { Swatch } from "@/parts/Swatch";
@@ -68,6 +69,7 @@ export function Surfaces({ project }: { project: string }) {
       }}
     >
       <BarActions>
+        <WantedDensity project={project} />
         <input
           ref={file}
           type="file"
@@ -136,6 +138,9 @@ function Card({ project, surface }: { project: string; surface: Summary }) {
           <div className="min-w-0 flex-1">
             <h2 className="truncate font-semibold group-hover:text-verdigris">{surface.title}</h2>
             <p className="figures truncate text-ink-2">{surface.name}</p>
+            <p className="truncate text-small">
+              <Density project={project} texels={surface.width} metres={surface.metres} />
+            </p>
             <Verdict finding={STATES[surface.state]} />
           </div>
           <div className="flex gap-px" aria-hidden>
