@@ -268,6 +268,7 @@ _VERSIONS = {
     "size": 2,
     "compress": 1,
     "returned": 1,
+    "light_field": 1,
 }
 """Raised with any change of what these operations yield."""
 

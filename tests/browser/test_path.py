@@ -404,6 +404,10 @@ class InLight(PathCase):
         self.drop(self.cell("normal", "source"), "cap.png", cap_png(green_down))
         expect(self.cell("normal", "source")).to_contain_text("256²")
         self.cell("normal", "source").click()
+        # The cap is made for the whole tile; the colour's cut is not for it.
+        follows = page.get_by_label("Follows the colour's frame and cut")
+        follows.click()
+        expect(follows).not_to_be_checked()
         if green_down:
             down = page.get_by_role("radio", name="Down")
             down.click()

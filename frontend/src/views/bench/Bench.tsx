@@ -127,6 +127,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
           look="bare"
           keyName="Z"
           disabled={!surface.undo}
+          data-next={surface.revision}
           hint={surface.undo ? `Undo: ${surface.undo}` : "Nothing to undo"}
           onClick={() => {
             move(undo);

@@ -84,6 +84,11 @@ export function Sources({ project }: { project: string }) {
   );
 }
 
+/** What is to be found among the sources that were brought in. */
+function among(sources: Schemas["SourceView"][] | undefined, name: "role" | "kind"): string[] {
+  return [...new Set((sources ?? []).map((source) => source.facts[name] ?? "").filter((value) => value !== ""))].sort();
+}
+
 function NoGame({ project, error }: { project: string; error: unknown }) {
   return (
     <div className="px-8">
@@ -247,10 +252,14 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
           label="Where"
           value={where}
           options={[["game", `In the game ${String(game.entries)}`], ["brought", `Brought in ${String(brought?.length ?? 0)}`]] as const}
-          onChoose={setWhere}
+          onChoose={(next) => {
+            // A filter of one place may have no such choice in the other.
+            setSearch({ ...search, role: "", kind: "" });
+            setWhere(next);
+          }}
         />
-        <Filter label="Role" any="Any role" value={search.role} options={Object.keys(facets?.roles ?? {})} onChoose={(role) => { set({ role }); }} />
-        <Filter label="Kind" any="Any kind" value={search.kind} options={Object.keys(facets?.kinds ?? {})} onChoose={(kind) => { set({ kind }); }} />
+        <Filter label="Role" any="Any role" value={search.role} options={where === "game" ? Object.keys(facets?.roles ?? {}) : among(brought, "role")} onChoose={(role) => { set({ role }); }} />
+        <Filter label="Kind" any="Any kind" value={search.kind} options={where === "game" ? Object.keys(facets?.kinds ?? {}) : among(brought, "kind")} onChoose={(kind) => { set({ kind }); }} />
         <Filter label="Use" any="Any use" value={search.use} options={["surface", "icon", "unknown"]} onChoose={(use) => { set({ use }); }} />
         <Filter label="Alpha" any="Any alpha" value={search.alpha} options={["none", "opaque", "used"]} onChoose={(alpha) => { set({ alpha }); }} />
         <Filter label="Size" any="Any size" value={search.least ? String(search.least) : ""} options={["64", "128", "256", "512", "1024"]} words={(v) => `${v} and more`} onChoose={(v) => { set({ least: Number(v) || 0 }); }} />

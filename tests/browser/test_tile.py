@@ -1,0 +1,200 @@
+"""From raw material to a tile, by the visible controls alone; and all the way back."""
+
+from __future__ import annotations
+
+import io
+import re
+import shutil
+import unittest
+import zipfile
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import expect
+
+from stonestack.core import colour
+from tests.browser.case import PATIENCE, BrowserCase, Server, demo_server
+from tests.core import defects
+from tests.support import png
+
+server: Server
+folder: Path
+
+
+def setUpModule() -> None:
+    global server, folder
+    server, folder = demo_server()
+
+
+def tearDownModule() -> None:
+    server.stop()
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def raw(base: str, side: int = 420) -> bytes:
+    stored = defects.BASES[base](side, 5, False)
+    return png(np.rint(stored * 255).astype(np.uint8))
+
+
+class TileCase(BrowserCase):
+    def score(self, words: str) -> float:
+        panel = self.page.get_by_role("region", name="How well it tiles")
+        row = panel.locator("dt", has_text=words).locator("xpath=following-sibling::dd[1]")
+        return float(row.inner_text(timeout=PATIENCE))
+
+    def begin(self, name: str, data: bytes, title: str) -> None:
+        """Bring a picture in on the Sources screen, and start a surface of it."""
+        page = self.page
+        page.goto(server.address)
+        page.get_by_role("link", name="Sources").first.click()
+        page.get_by_role("radio", name=re.compile("Brought in")).click()
+        files = {"name": name, "mimeType": "image/png", "buffer": data}
+        page.get_by_label("Pictures to bring in").set_input_files(files)
+        card = page.get_by_role("list", name="Brought in").locator("li", has_text=name)
+        expect(card).to_be_visible(timeout=PATIENCE)
+        card.get_by_role("button", name="Start a surface").click()
+        expect(page.get_by_text(title, exact=True).first).to_be_visible(timeout=PATIENCE)
+        self.choose_cell("steps")
+
+    def choose_cell(self, stage: str) -> None:
+        self.cell("colour", stage).click()
+
+    def ready(self, words: str | re.Pattern[str]) -> None:
+        expect(self.cell("colour", "steps")).to_contain_text(words, timeout=PATIENCE)
+
+
+class RawToTile(TileCase):
+    def test_a_raw_picture_becomes_a_tile_with_good_scores_and_goes_back(self) -> None:
+        page = self.page
+        self.begin("harbour_grit.png", raw("stochastic"), "Harbour grit")
+        self.ready("tiles both ways")
+        for words in ("Left to right", "Top to bottom", "Detail of joins"):
+            self.assertAlmostEqual(self.score(words), 1, delta=0.15)
+        for way in ("quilt_tile", "wrap_tile", "blend_tile", "mirror_tile", "make_tile"):
+            page.get_by_label("Way", exact=True).select_option(way)
+            expect(page.get_by_label("Way", exact=True)).to_have_value(way, timeout=PATIENCE)
+            self.ready("mirror-symmetric" if way == "mirror_tile" else "tiles both ways")
+        # Back to the beginning, one step at a time.
+        undo = page.get_by_role("button", name=re.compile("^Undo"))
+        while undo.is_enabled():
+            told = undo.get_attribute("data-next")
+            undo.click()
+            expect(undo).not_to_have_attribute("data-next", told or "", timeout=PATIENCE)
+        expect(self.cell("colour", "source")).to_contain_text("Drop a picture", timeout=PATIENCE)
+
+    def test_a_spot_that_repeats_is_marked_and_repaired_by_one_press(self) -> None:
+        page = self.page
+        self.begin_demo("salt_sand.png", "Salt sand")
+        self.ready("spot repeats")
+        page.get_by_label("Seams and spots").check()
+        worst = self.score("Repetition")
+        self.assertGreater(worst, 2)
+        page.get_by_role("button", name="Repair the worst").click()
+        expect(page.get_by_text("1 spot is covered.")).to_be_visible(timeout=PATIENCE)
+        expect(self.cell("colour", "steps")).to_contain_text("3 steps", timeout=PATIENCE)
+        expect(self.cell("colour", "steps")).not_to_contain_text("…", timeout=PATIENCE)
+        self.assertLess(self.score("Repetition"), 0.6 * worst)
+
+    def test_whole_repeats_of_a_structure_are_framed_and_the_corners_can_be_moved(self) -> None:
+        page = self.page
+        self.begin("quay_bricks.png", raw("bricks"), "Quay bricks")
+        self.choose_cell("source")
+        expect(self.cell("colour", "source")).to_contain_text("420²", timeout=PATIENCE)
+        page.get_by_role("button", name="Frame whole repeats").click()
+        expect(page.get_by_text(re.compile("It recurs every"))).to_be_visible(timeout=PATIENCE)
+        # Ten courses of 37.2 pixels each way.
+        expect(self.cell("colour", "source")).to_contain_text("372²", timeout=PATIENCE)
+        corner = page.get_by_label("Bottom right corner")
+        corner.focus()
+        page.keyboard.press("Shift+ArrowLeft")
+        expect(self.cell("colour", "source")).not_to_contain_text("372²", timeout=PATIENCE)
+        page.get_by_role("button", name="Whole picture").click()
+        expect(self.cell("colour", "source")).to_contain_text("420²", timeout=PATIENCE)
+
+    def test_a_size_says_what_it_costs_and_proposals_are_taken_by_a_press(self) -> None:
+        page = self.page
+        self.begin("quay_cloth.png", raw("weave"), "Quay cloth")
+        self.choose_cell("size")
+        proposed = page.get_by_role("region", name="Proposed sizes").get_by_role("button")
+        expect(proposed.first).to_contain_text("stretch", timeout=PATIENCE)
+        proposed.nth(1).click()
+        expect(proposed.nth(1)).to_have_attribute("aria-pressed", "true", timeout=PATIENCE)
+        page.get_by_role("radio", name="Canvas").click()
+        expect(self.cell("colour", "size")).to_contain_text("a tile no more", timeout=PATIENCE)
+
+    def begin_demo(self, name: str, title: str) -> None:
+        page = self.page
+        page.goto(server.address)
+        page.get_by_role("link", name="Sources").first.click()
+        page.get_by_role("radio", name=re.compile("Brought in")).click()
+        card = page.get_by_role("list", name="Brought in").locator("li", has_text=name)
+        card.get_by_role("button", name="Start a surface").click()
+        expect(page.get_by_text(title, exact=True).first).to_be_visible(timeout=PATIENCE)
+        self.choose_cell("steps")
+
+
+class BringingIn(TileCase):
+    def test_an_archive_is_unpacked_and_files_that_belong_together_start_one_surface(self) -> None:
+        page = self.page
+        buffer = io.BytesIO()
+        height = colour.to_seen(defects.made("weave", "whole").pixels).mean(axis=2)
+        grey = np.repeat(np.rint(height * 255).astype(np.uint8)[..., np.newaxis], 3, axis=2)
+        with zipfile.ZipFile(buffer, "w") as archive:
+            archive.writestr("cloth/sail_linen_c.png", raw("weave", 320))
+            archive.writestr("cloth/sail_linen_h.png", png(grey))
+            archive.writestr("cloth/notes.txt", "nothing to see")
+            archive.writestr("cloth/torn.png", raw("weave", 320)[:500])
+        page.goto(server.address)
+        page.get_by_role("link", name="Sources").first.click()
+        page.get_by_role("radio", name=re.compile("Brought in")).click()
+        files = {"name": "cloth.zip", "mimeType": "application/zip", "buffer": buffer.getvalue()}
+        page.get_by_label("Pictures to bring in").set_input_files(files)
+        refused = page.get_by_role("region", name="Not brought in")
+        expect(refused).to_contain_text("torn.png", timeout=PATIENCE)
+        row = page.get_by_role("region", name="Belong together").locator(
+            "li", has_text="sail_linen"
+        )
+        expect(row).to_contain_text("no normal", timeout=PATIENCE)
+        row.get_by_role("button", name="Start this surface").click()
+        expect(page.get_by_text("Sail linen", exact=True).first).to_be_visible(timeout=PATIENCE)
+        # The height has a file of its own, and follows the colour's cut.
+        expect(self.cell("height", "source")).to_contain_text("320²", timeout=PATIENCE)
+        self.cell("height", "source").click()
+        expect(page.get_by_label("Follows the colour's frame and cut")).to_be_checked()
+        sizes = [self.cell(role, "steps") for role in ("colour", "height")]
+        for cell in sizes:
+            expect(cell).to_contain_text("seam", timeout=PATIENCE)
+
+    def test_a_pasted_picture_comes_in(self) -> None:
+        page = self.page
+        page.goto(server.address)
+        page.get_by_role("link", name="Sources").first.click()
+        page.get_by_role("radio", name=re.compile("Brought in")).click()
+        expect(page.get_by_role("list", name="Brought in")).to_be_visible(timeout=PATIENCE)
+        page.evaluate(
+            """bytes => {
+                const file = new File([new Uint8Array(bytes)], "image.png", { type: "image/png" });
+                const data = new DataTransfer();
+                data.items.add(file);
+                window.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data }));
+            }""",
+            list(raw("stochastic", 64)),
+        )
+        card = page.get_by_role("list", name="Brought in").locator("li", has_text="pasted_")
+        expect(card).to_be_visible(timeout=PATIENCE)
+
+    def test_words_and_filters_above_sift_what_was_brought_in(self) -> None:
+        page = self.page
+        page.goto(server.address)
+        page.get_by_role("link", name="Sources").first.click()
+        page.get_by_role("radio", name=re.compile("Brought in")).click()
+        cards = page.get_by_role("list", name="Brought in").locator("li")
+        expect(cards.first).to_be_visible(timeout=PATIENCE)
+        page.get_by_role("searchbox").fill("kelp")
+        expect(cards).to_have_count(2, timeout=PATIENCE)
+        page.get_by_label("Role").select_option("height")
+        expect(cards).to_have_count(1, timeout=PATIENCE)
+
+
+if __name__ == "__main__":
+    unittest.main()

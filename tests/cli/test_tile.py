@@ -1,0 +1,97 @@
+import io
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import tifffile
+from PIL import Image
+
+from stonestack.core.tiling import METHODS
+from tests.core import defects
+from tests.support import png
+
+
+def run(*words: object) -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, "-m", "stonestack.cli.main", *map(str, words)]
+    return subprocess.run(command, capture_output=True, text=True, check=False)
+
+
+class TilingOnTheCommandLine(unittest.TestCase):
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+        self.raw = self.folder / "raw.png"
+        stored = defects.BASES["stochastic"](300, 5, False)
+        self.raw.write_bytes(png(np.rint(stored * 255).astype(np.uint8)))
+
+    def seam(self, path: Path) -> dict[str, float]:
+        done = run("seam", path, "--json")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        found: dict[str, float] = json.loads(done.stdout)
+        return found
+
+    def test_every_method_makes_a_tile_that_scores_one(self) -> None:
+        before = self.seam(self.raw)
+        self.assertGreater(before["x"], 1.5)
+        for method in METHODS:
+            out = self.folder / f"{method}.png"
+            done = run("tile", self.raw, out, "--method", method, "--seed", 4)
+            self.assertEqual(done.returncode, 0, done.stderr)
+            after = self.seam(out)
+            with self.subTest(method=method):
+                self.assertAlmostEqual(after["x"], 1, delta=0.15)
+                self.assertAlmostEqual(after["y"], 1, delta=0.15)
+                self.assertIn("repetition", after)
+
+    def test_size_and_axes_are_as_asked(self) -> None:
+        out = self.folder / "out.tga"
+        done = run("tile", self.raw, out, "--method", "patch", "--size", "512x256", "--axes", "x")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        with Image.open(out) as image:
+            self.assertEqual(image.size, (512, 256))
+        scores = self.seam(out)
+        self.assertAlmostEqual(scores["x"], 1, delta=0.15)
+        self.assertGreater(scores["y"], 1.3)
+
+    def test_sixteen_bits_go_through(self) -> None:
+        deep = self.folder / "deep.tif"
+        stored = defects.BASES["stochastic"](200, 5, False)
+        tifffile.imwrite(deep, np.rint(stored * 65535).astype(np.uint16), photometric="rgb")
+        out = self.folder / "deep.png"
+        self.assertEqual(run("tile", deep, out).returncode, 0)
+        self.assertEqual(out.read_bytes()[24], 16)
+
+    def test_the_original_is_never_the_output(self) -> None:
+        before = self.raw.read_bytes()
+        self.assertEqual(run("tile", self.raw, self.raw).returncode, 2)
+        self.assertEqual(self.raw.read_bytes(), before)
+
+    def test_what_cannot_be_done_is_said(self) -> None:
+        tiny = self.folder / "tiny.png"
+        tiny.write_bytes(png(np.zeros((8, 8, 3), np.uint8)))
+        for words in (("tile", tiny, self.folder / "o.png"), ("seam", tiny)):
+            done = run(*words)
+            self.assertEqual(done.returncode, 1)
+            self.assertNotIn("Traceback", done.stderr)
+        done = run("tile", self.raw, self.folder / "o.xyz")
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("extension", done.stderr)
+
+    def test_inspect_says_the_role_and_why(self) -> None:
+        done = run("inspect", self.raw, "--json")
+        facts = json.loads(done.stdout)
+        self.assertEqual(facts["role"], "colour")
+        self.assertGreater(facts["role_confidence"], 0.5)
+        self.assertTrue(facts["role_reason"])
+        buffer = io.BytesIO()
+        Image.open(self.raw).convert("CMYK").save(buffer, "JPEG")
+        inks = self.folder / "inks.png"
+        inks.write_bytes(buffer.getvalue())
+        unusual = " ".join(json.loads(run("inspect", inks, "--json").stdout)["unusual"])
+        self.assertIn("CMYK", unusual)
+        self.assertIn("but it is JPEG", unusual)

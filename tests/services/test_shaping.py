@@ -1,0 +1,142 @@
+import io
+import zipfile
+
+import numpy as np
+
+from stonestack.core import edits
+from stonestack.core.errors import BadFile, BadRequest
+from stonestack.core.roles import Role
+from stonestack.core.surface import Stage
+from stonestack.services import projects, shaping, sources, surfaces
+from stonestack.services.jobs import silent
+from tests.core import defects
+from tests.support import WorkspaceCase, noise, png
+
+
+def stored(base: str, side: int = 200) -> bytes:
+    return png(np.rint(defects.BASES[base](side, 5, False) * 255).astype(np.uint8))
+
+
+def grey(side: int = 200) -> bytes:
+    values = (noise(side, side, 9, 6, channels=1) * 255).astype(np.uint8)
+    return png(np.repeat(values, 3, axis=2))
+
+
+class Archives(WorkspaceCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.project = projects.create(self.ws, "Quay", None).id
+
+    def packed(self, files: dict[str, bytes]) -> bytes:
+        buffer = io.BytesIO()
+        with zipfile.ZipFile(buffer, "w") as archive:
+            for name, data in files.items():
+                archive.writestr(name, data)
+        return buffer.getvalue()
+
+    def test_pictures_come_in_others_are_passed_over_and_damaged_ones_said(self) -> None:
+        data = self.packed(
+            {
+                "a/wall_c.png": stored("bricks"),
+                "a/readme.txt": b"no picture",
+                "a/torn.png": stored("bricks")[:300],
+                "../../up.png": stored("weave"),
+            }
+        )
+        done = sources.bring_archive(self.ws, self.project, "a.zip", data, silent())
+        self.assertEqual([s.facts.name for s in done.brought], ["wall_c.png"])
+        self.assertEqual({r.name for r in done.refused}, {"a/torn.png", "../../up.png"})
+        self.assertEqual(done.passed_over, 1)
+        kept = self.ws.files.read(done.brought[0].sha256)
+        self.assertEqual(kept, stored("bricks"))
+
+    def test_an_archive_without_pictures_is_refused_in_words(self) -> None:
+        with self.assertRaises(BadFile) as refused:
+            data = self.packed({"notes.txt": b"nothing"})
+            sources.bring_archive(self.ws, self.project, "a.zip", data, silent())
+        self.assertIn("holds no pictures", str(refused.exception))
+
+
+class Beginnings(WorkspaceCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.project = projects.create(self.ws, "Quay", None).id
+
+    def test_a_set_starts_one_surface_whose_maps_follow_the_colour(self) -> None:
+        for name, data in {
+            "sail_c.png": stored("weave"),
+            "sail_h.png": grey(),
+            "lone_c.png": stored("bricks"),
+        }.items():
+            sources.bring(self.ws, self.project, name, data)
+        (found,) = sources.sets(self.ws, self.project)
+        self.assertEqual((found.stem, set(found.roles)), ("sail", {Role.COLOUR, Role.HEIGHT}))
+        begun = shaping.begin(self.ws, self.project, found.stem, found.roles)
+        sizes = []
+        for role in (Role.COLOUR, Role.HEIGHT):
+            key = begun.keys[role][Stage.STEPS]
+            assert key is not None
+            facts = self.ws.renderer.facts(key, Stage.STEPS)
+            sizes.append((facts.width, facts.height))
+        self.assertEqual(sizes[0], sizes[1])
+        self.assertLess(sizes[0][0], 200)
+
+    def test_a_source_that_is_not_there_starts_nothing(self) -> None:
+        with self.assertRaises(BadRequest):
+            shaping.begin(self.ws, self.project, "sail", {Role.COLOUR: "nobody"})
+        self.assertEqual(surfaces.listed(self.ws, self.project), [])
+
+
+class Proposals(WorkspaceCase):
+    def setUp(self) -> None:
+        super().setUp()
+        project = projects.create(self.ws, "Quay", None).id
+        source = sources.bring(self.ws, project, "bricks.png", stored("bricks", 420))
+        begun = surfaces.create(self.ws, project, "Bricks", "bricks")
+        change = edits.SetOrigin(role=Role.COLOUR, origin=source.origin)
+        self.surface = surfaces.edit(self.ws, begun.id, begun.revision, change)
+
+    def test_a_frame_of_whole_repeats_is_proposed_and_taken(self) -> None:
+        found = shaping.propose_frame(self.ws, self.surface.id, Role.COLOUR)
+        assert found.frame is not None
+        change = edits.SetFrame(role=Role.COLOUR, frame=found.frame)
+        after = surfaces.edit(self.ws, self.surface.id, self.surface.revision, change)
+        key = after.keys[Role.COLOUR][Stage.SOURCE]
+        assert key is not None
+        facts = self.ws.renderer.facts(key, Stage.SOURCE)
+        for side in (facts.width, facts.height):
+            self.assertAlmostEqual(side / 37.21, round(side / 37.21), delta=0.05)
+
+    def test_sizes_are_proposed_the_least_loss_first(self) -> None:
+        found = shaping.propose_sizes(self.ws, self.surface.id, Role.COLOUR)
+        self.assertGreater(len(found), 1)
+        self.assertLess(found[0].stretch, 2)
+
+    def test_the_light_that_is_taken_out_can_be_seen(self) -> None:
+        node = shaping.light_field(self.ws, self.surface.id, Role.COLOUR)
+        assert node is not None
+        field = self.ws.renderer.picture(node).pixels
+        # Even light is half grey all over.
+        self.assertAlmostEqual(float(field.mean()), 0.5, delta=0.1)
+
+    def test_a_way_to_tile_is_replaced_by_another_in_its_place(self) -> None:
+        from stonestack.core.tile.mirrored import MirrorTile
+
+        change = edits.SetStep(role=Role.COLOUR, place=1, step=MirrorTile())
+        after = surfaces.edit(self.ws, self.surface.id, self.surface.revision, change)
+        kinds = [s.kind for s in after.document.map(Role.COLOUR).steps]
+        self.assertEqual(kinds, ["balance_light", "mirror_tile"])
+        self.assertIn("Mirror instead of Cut", surfaces.history(self.ws, after.id)[0].words)
+        with self.assertRaises(BadRequest):
+            wrong = edits.SetStep(role=Role.COLOUR, place=0, step=MirrorTile())
+            surfaces.edit(self.ws, after.id, after.revision, wrong)
+
+
+class Density(WorkspaceCase):
+    def test_a_project_keeps_its_value(self) -> None:
+        project = projects.create(self.ws, "Quay", None)
+        self.assertEqual(project.texels_per_metre, 512)
+        projects.set_density(self.ws, project.id, 256)
+        self.ws.close()
+        self.ws = self.opened()
+        self.assertEqual(projects.get(self.ws, project.id).texels_per_metre, 256)
