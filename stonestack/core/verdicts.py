@@ -13,7 +13,7 @@ from stonestack.core.sizing import Fit, Size, proposal, stretch_percent
 from stonestack.core.tile.light import light_field
 from stonestack.core.tile.scores import TileScores
 
-VERSION = 3
+VERSION = 4
 """Raised when the same picture is judged otherwise, so that kept judgements are made anew."""
 
 _SEAM_GOOD = (0.8, 1.25)

@@ -21,6 +21,15 @@ def blue_door() -> bytes:
     return png(values.astype(np.uint8))
 
 
+SETTS = {
+    "Top left corner": (72, 32),
+    "Top right corner": (-68, 20),
+    "Bottom right corner": (-22, -22),
+    "Bottom left corner": (24, -18),
+}
+"""How far the corners are dragged onto the paving, in pixels of the view."""
+
+
 class Taking(BrowserCase):
     """Goes through the main views as a person would, and keeps what it sees."""
 
@@ -28,6 +37,18 @@ class Taking(BrowserCase):
         self.page.mouse.move(640, 795)
         self.page.wait_for_timeout(2500)
         self.page.screenshot(path=PICTURES / f"{name}.png", animations="disabled")
+
+    def start_of(self, name: str) -> None:
+        """Start a surface from one of the raw pictures of the demo."""
+        page = self.page
+        page.get_by_role("navigation", name="Views").get_by_role("link", name="Sources").click()
+        page.get_by_role("radio", name=re.compile("Brought in")).click()
+        card = page.get_by_role("list", name="Brought in").locator("li", has_text=name)
+        expect(card).to_be_visible(timeout=PATIENCE)
+        if name.startswith("slipway"):
+            self.keep("sources-brought-in")
+        card.get_by_role("button", name="Start a surface").click()
+        expect(page.get_by_test_id("flat")).to_be_visible(timeout=PATIENCE)
 
     def runTest(self) -> None:
         PICTURES.mkdir(parents=True, exist_ok=True)
@@ -67,6 +88,26 @@ class Taking(BrowserCase):
         page.mouse.up()
         page.get_by_role("radio", name="Cube").click()
         self.keep("bench-steps")
+        self.cell("colour", "size").click()
+        expect(page.get_by_role("region", name="Proposed sizes")).to_be_visible(timeout=PATIENCE)
+        self.keep("bench-size")
+        self.start_of("slipway_setts.jpg")
+        self.cell("colour", "source").click()
+        page.get_by_role("button", name="Frame", exact=True).click()
+        for corner, (across, down) in SETTS.items():
+            box = page.get_by_label(corner).bounding_box()
+            assert box
+            page.mouse.move(box["x"] + 7, box["y"] + 7)
+            page.mouse.down()
+            page.mouse.move(box["x"] + 7 + across, box["y"] + 7 + down, steps=4)
+            page.mouse.up()
+        expect(self.cell("colour", "steps")).to_contain_text("seam", timeout=PATIENCE)
+        self.keep("bench-source")
+        self.start_of("salt_sand.png")
+        self.cell("colour", "steps").click()
+        page.get_by_label("Seams and spots").check()
+        expect(self.cell("colour", "steps")).to_contain_text("spot repeats", timeout=PATIENCE)
+        self.keep("bench-spots")
         page.get_by_role("link", name="Materials").click()
         self.keep("materials")
         page.get_by_role("link", name="Deliveries").click()

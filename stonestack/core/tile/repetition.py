@@ -10,7 +10,7 @@ and Related Properties of Random Sequences and Processes", 1983, section 1.5).
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +28,7 @@ _VISIBLE = 0.004
 """A contrast, on the stored scale, that is just not seen over a whole spot."""
 _CHANCE = 1.15
 """Outliers by less than this many times what chance gives are no culprits."""
+_GROWTH = 2.0
 _MANY = 8
 _ALIKE = 0.6
 _MOST = 12
@@ -54,6 +55,8 @@ class Culprit:
         How far it stands out, in what chance gives.
     words : str
         In which way.
+    first : float
+        Its radius before it was made to cover others.
     """
 
     x: float
@@ -61,6 +64,7 @@ class Culprit:
     radius: float
     strength: float
     words: str
+    first: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -197,20 +201,22 @@ def _recurs(out: Floats, peak: Culprit, ways: list[tuple[float, float]]) -> bool
 
 
 def _apart(found: list[Culprit], width: int, height: int) -> tuple[Culprit, ...]:
-    """Keep the strongest of those that lie over one another."""
+    """Make one of those that touch: the strongest, as large as covers them."""
     longest = max(width, height)
     kept: list[Culprit] = []
     for one in sorted(found, key=lambda c: -c.strength):
-        near = any(
-            math.hypot(
+        for n, other in enumerate(kept):
+            away = math.hypot(
                 _round_about(one.x - other.x) * width / longest,
                 _round_about(one.y - other.y) * height / longest,
             )
-            < max(one.radius, other.radius)
-            for other in kept
-        )
-        if not near and len(kept) < _MOST:
-            kept.append(one)
+            if away < one.radius + other.radius:
+                most = _GROWTH * other.first
+                kept[n] = replace(other, radius=min(most, max(other.radius, away + one.radius)))
+                break
+        else:
+            if len(kept) < _MOST:
+                kept.append(replace(one, first=one.radius))
     return tuple(kept)
 
 

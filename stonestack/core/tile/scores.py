@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from stonestack.core import colour
-from stonestack.core.image import Floats, Picture
+from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.resize import at_most
 from stonestack.core.tile.period import Lattice, find_lattice
 from stonestack.core.tile.repetition import repetition_of
@@ -102,7 +102,14 @@ def tile_scores(picture: Picture) -> TileScores | None:
         spots=again.spots,
         broad=again.broad,
         culprits=[
-            CulpritView(x=c.x, y=c.y, radius=c.radius, strength=c.strength, words=c.words)
+            CulpritView(
+                x=c.x,
+                y=c.y,
+                radius=c.radius,
+                strength=c.strength,
+                # Directions are neither light nor dark.
+                words="strange" if picture.space is Space.VECTOR else c.words,
+            )
             for c in again.culprits
         ],
         drift_x=_drift(small),

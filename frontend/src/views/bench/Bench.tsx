@@ -48,6 +48,11 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const [problem, setProblem] = useState<unknown>(null);
   const [putting, setPutting] = useState(false);
   const [framing, setFraming] = useState<Framing>(NOT_FRAMING);
+  const settled = !edit.isPending;
+  useEffect(() => {
+    // What was drawn ahead of the surface is let go once the surface has it, or has refused it.
+    if (settled) setFraming((now) => (now.draft ? { ...now, draft: null } : now));
+  }, [settled, surface.revision]);
   const inGame = surface.document.maps.some((m) => m.place !== null);
 
   const change = useCallback(

@@ -85,7 +85,8 @@ export function FlatPane({
     seams: seams && !framing,
     channel,
     backdrop: "checks",
-    ...(framing ? { zoom: 1, panX: 0, panY: 0 } : place),
+    // A little room all round, so that corners at the picture's own can be taken hold of.
+    ...(framing ? { zoom: 0.88, panX: 0, panY: 0 } : place),
   };
   const layout = {
     view: view_,
@@ -284,7 +285,8 @@ export function FlatPane({
             onFraming({ ...framing, draft });
           }}
           onSettle={(next) => {
-            onFraming({ ...framing, draft: null });
+            // It is held until the surface has it, so that the next corner starts from here.
+            onFraming({ ...framing, draft: next });
             change({ kind: "set_frame", role, frame: next });
           }}
         />

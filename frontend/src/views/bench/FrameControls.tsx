@@ -32,7 +32,7 @@ export function FrameControls({ surface, map, change, framing, onFraming }: Prop
   const frame = framing.draft ?? map.origin.frame;
   const aspect = map.origin.width / Math.max(1, map.origin.height);
   const set = (next: Frame) => {
-    onFraming({ ...framing, draft: null });
+    onFraming({ ...framing, draft: next });
     change({ kind: "set_frame", role: map.role, frame: next });
   };
   const find = async () => {

@@ -267,7 +267,7 @@ function Form({
             value={Number(value)}
             min={parameter.minimum ?? 0}
             max={parameter.maximum ?? 1}
-            step={parameter.multipleOf ?? 0.01}
+            step={parameter.multipleOf ?? (parameter.type === "integer" ? 1 : 0.01)}
             {...(typeof parameter.default === "number" ? { usual: parameter.default } : {})}
             onMove={(next) => {
               onMove(withValue(name, next));
