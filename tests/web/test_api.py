@@ -49,6 +49,47 @@ class ApiCase(WorkspaceCase):
         return self.post(path, {"base": made["revision"], "edit": change}).json
 
 
+class Shaping(ApiCase):
+    """From raw material to a tile."""
+
+    def test_sizes_frames_and_light_are_proposed_for_a_map(self) -> None:
+        surface = self.surface()
+        at = f"/api/surfaces/{surface['id']}"
+        sizes = self.get(f"{at}/sizes?role=colour").json
+        self.assertGreater(len(sizes), 1)
+        self.assertTrue(all(size["words"] for size in sizes))
+        frame = self.get(f"{at}/frame?role=colour").json
+        self.assertIsNone(frame["frame"])
+        self.assertIn("Nothing recurs", frame["words"])
+        light = self.get(f"{at}/light?role=colour").json["key"]
+        self.assertEqual(self.get(f"/api/renders/{light}/picture.png").mimetype, "image/png")
+
+    def test_a_frame_that_is_none_is_refused_in_words(self) -> None:
+        surface = self.surface()
+        crossed = {"top_left": {"x": 1, "y": 1}, "bottom_right": {"x": 0, "y": 0}}
+        edit = {"kind": "set_frame", "role": "colour", "frame": crossed}
+        path = f"/api/surfaces/{surface['id']}/edits"
+        answer = self.post(path, {"base": surface["revision"], "edit": edit})
+        self.assertEqual(answer.status_code, 422)
+        self.assertTrue(answer.json["fix"])
+
+    def test_what_a_picture_is_comes_with_it_when_it_is_brought(self) -> None:
+        facts = self.upload("wall_c.png", raw_picture()).json["facts"]
+        self.assertEqual((facts["role"], facts["stem"]), ("colour", "wall"))
+        self.assertIn("suffix _c", facts["role_reason"])
+
+    def test_a_project_s_density_is_kept_and_bounded(self) -> None:
+        path = f"/api/projects/{self.project.id}/density"
+
+        def put(value: int) -> Any:
+            body = {"texels_per_metre": value}
+            return self.client.put(path, base_url=self.base, json=body, headers=self.token)
+
+        self.assertEqual(put(256).json["texels_per_metre"], 256)
+        self.assertEqual(put(2).status_code, 422)
+        self.assertEqual(self.get(f"/api/projects/{self.project.id}").json["texels_per_metre"], 256)
+
+
 class TheWay(ApiCase):
     def test_from_a_file_to_compressed_levels(self) -> None:
         surface = self.surface()

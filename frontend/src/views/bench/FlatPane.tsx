@@ -302,7 +302,7 @@ export function FlatPane({
           {framing && shown ? `${String(shown.width)} × ${String(shown.height)}` : size}
         </span>
       )}
-      {before && <Wipe at={held ? 1 : wipe} onMove={setWipe} />}
+      {before && <Wipe words={against !== null ? `Revision ${String(against)}` : stage === "source" ? "As it came" : "Source"} at={held ? 1 : wipe} onMove={setWipe} />}
       {problem !== null && (
         <div className="absolute inset-x-3 bottom-3">
           <ProblemNote error={problem} />
@@ -316,13 +316,13 @@ function stageWords(stage: Stage): string {
   return { raw: "As it came", source: "Source", steps: "Steps", size: "Size", compress: "Compressed" }[stage];
 }
 
-/** The line of the wipe: left of it is the source. */
-function Wipe({ at, onMove }: { at: number; onMove: (at: number) => void }) {
+/** The line of the wipe: left of it is what the map is held against. */
+function Wipe({ words, at, onMove }: { words: string; at: number; onMove: (at: number) => void }) {
   return (
     <>
       {at > 0.02 && (
         <span className="figures pointer-events-none absolute top-2.5 left-2.5 rounded-sm bg-label/85 px-1.5 py-0.5 text-label-ink">
-          Source
+          {words}
         </span>
       )}
       <div
