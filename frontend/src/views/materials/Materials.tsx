@@ -2,7 +2,8 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
-import { useMaterials } from "@/api/queries";
+import { useMaterials, useSurfaces } from "@/api/queries";
+import { Density } from "@/parts/Density";
 import { Empty } from "@/parts/Empty";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { Swatch } from "@/parts/Swatch";
@@ -79,6 +80,8 @@ function Row({ project, material, chosen, onChoose, onChange }: {
   onChange: (document: Material) => void;
 }) {
   const { document } = material;
+  const { data: surfaces } = useSurfaces(project);
+  const texels = surfaces?.find((s) => s.id === material.surface_id)?.width;
   const worst = material.findings.find((f) => f.level === "fault") ?? material.findings[0];
   return (
     <tr className={`border-b border-joint [&>td]:border-l-2 [&>td]:border-mortar [&>td]:px-2.5 [&>td]:py-2 [&>td]:align-top [&>td:first-child]:border-l-[3px] ${chosen ? "bg-lime [&>td:first-child]:border-l-verdigris" : "[&>td:first-child]:border-l-transparent"}`}>
@@ -113,6 +116,11 @@ function Row({ project, material, chosen, onChoose, onChange }: {
           </label>
           <Typed label="Gloss" value={document.shine} step={0.05} most={1} onSettle={(shine) => { onChange({ ...document, shine }); }} />
           <Typed label="Metres a tile" value={document.metres} step={0.1} most={50} onSettle={(metres) => { onChange({ ...document, metres }); }} />
+          {texels !== undefined && (
+            <p className="text-right">
+              <Density project={project} texels={texels} metres={document.metres} />
+            </p>
+          )}
           <Tick
             className="flex flex-row-reverse items-center justify-between"
             checked={document.cutout}
