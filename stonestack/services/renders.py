@@ -239,8 +239,8 @@ class Renderer:
         if stage is Stage.COMPRESS:
             return self._texture_facts(node)
         picture = self.picture(node)
-        # A raw picture is measured where its steps are done.
-        scores = None if stage in _RAW else tile_scores(picture)
+        # Measured once, where its steps are done: resampling changes nothing that is scored.
+        scores = tile_scores(picture) if stage is Stage.STEPS else None
         facts = RenderFacts(
             width=picture.width,
             height=picture.height,

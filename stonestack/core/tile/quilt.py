@@ -33,7 +33,7 @@ _LEAST_PATCH = 8
 _OVERLAP = 0.28
 """Share of a patch that lies over its neighbour."""
 _TRIED = 400
-_POLISHED = 4
+_POLISHED = 3
 _COMPARED = 400
 _COMPARED_CLOSELY = 1200
 """Pixels of the overlaps by which windows are compared."""

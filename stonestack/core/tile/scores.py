@@ -16,6 +16,7 @@ from stonestack.core.tile.seam import LEAST_SIDE, seam_score_of
 
 _MIRROR_SIDE = 128
 _ALIKE = 0.9
+_FLAT = 1e-4
 _MIRROR_FAULT = 1.2
 _BLUR_WEIGHT = 0.5
 _DETAIL_WEIGHT = 2.0
@@ -80,6 +81,21 @@ class TileScores(BaseModel):
         )
 
 
+_FAULTLESS = TileScores(
+    x=1,
+    y=1,
+    detail=1,
+    repetition=1,
+    spots=1,
+    broad=0,
+    culprits=[],
+    drift_x=0,
+    drift_y=0,
+    mirrored=False,
+)
+"""Of a picture in which there is nothing to see."""
+
+
 def tile_scores(picture: Picture) -> TileScores | None:
     """Measure a tile; None where it is too small for that.
 
@@ -91,6 +107,8 @@ def tile_scores(picture: Picture) -> TileScores | None:
     if min(picture.width, picture.height) < LEAST_SIDE:
         return None
     values = colour.seen(picture)
+    if float(values.max() - values.min()) < _FLAT:
+        return _FAULTLESS.model_copy()
     lattice = find_lattice(picture)
     seam, again = seam_score_of(values), repetition_of(values, lattice)
     small = at_most(values, _MIRROR_SIDE).mean(axis=2, dtype=np.float32)

@@ -76,6 +76,10 @@ export function FlatPane({
         ? raw ? source(surface, role, "raw") : null
         : source(surface, role, "source");
   const facts = useFacts(surface.keys[role]?.[stage], stage);
+  // Measured after the steps; a stretch to the finished size moves nothing.
+  const measured = useFacts(surface.keys[role]?.steps, "steps");
+  const fit = surface.document.maps.find((m) => m.role === role)?.size.fit;
+  const scores = stage === "steps" || (stage !== "source" && fit === "stretch") ? (measured.data?.scores ?? null) : null;
   const look: FlatLook = {
     right: current,
     left: before,
@@ -270,10 +274,10 @@ export function FlatPane({
           }));
         }}
       />
-      {seams && !framing && cells === "plain" && facts.data?.scores && (
+      {!framing && cells === "plain" && facts.data && (
         <>
-          <Marks layout={layout} culprits={facts.data.scores.culprits} visible={facts.data.visible} />
-          <EdgeScores x={facts.data.scores.x} y={facts.data.scores.y} />
+          <Marks layout={layout} culprits={seams ? (scores?.culprits ?? []) : []} visible={facts.data.visible} />
+          {seams && scores && <EdgeScores x={scores.x} y={scores.y} />}
         </>
       )}
       {framing && origin?.kind === "source" && (
