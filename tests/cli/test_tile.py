@@ -1,23 +1,33 @@
 import io
 import json
-import subprocess
-import sys
 import tempfile
 import unittest
+from contextlib import redirect_stderr, redirect_stdout
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 import tifffile
 from PIL import Image
 
+from stonestack.cli.main import main
 from stonestack.core.tiling import METHODS
 from tests.core import defects
 from tests.support import png
 
 
-def run(*words: object) -> subprocess.CompletedProcess[str]:
-    command = [sys.executable, "-m", "stonestack.cli.main", *map(str, words)]
-    return subprocess.run(command, capture_output=True, text=True, check=False)
+@dataclass(frozen=True)
+class Done:
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def run(*words: object) -> Done:
+    out, error = io.StringIO(), io.StringIO()
+    with redirect_stdout(out), redirect_stderr(error):
+        code = main([str(word) for word in words])
+    return Done(code, out.getvalue(), error.getvalue())
 
 
 class TilingOnTheCommandLine(unittest.TestCase):
