@@ -14,7 +14,7 @@ from stonestack.core.frame import Frame, frame_of
 from stonestack.core.naming import code_name
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Proposal, proposals
-from stonestack.core.surface import Map, Node, Stage, Surface, plan
+from stonestack.core.surface import Map, Node, SourceOrigin, Stage, Surface, plan
 from stonestack.core.targets import TARGETS
 from stonestack.core.tile.period import find_lattice, whole_periods
 from stonestack.services import sources, surfaces
@@ -120,8 +120,7 @@ def propose_frame(ws: Workspace, surface_id: str, role: Role) -> FrameProposal:
 
 def _full_width(document: Surface, role: Role) -> int:
     origin = document.map(role).origin
-    width = getattr(origin, "width", 0)
-    return int(width) or 1
+    return max(1, origin.width) if isinstance(origin, SourceOrigin) else 1
 
 
 def light_field(ws: Workspace, surface_id: str, role: Role) -> Node | None:
