@@ -70,20 +70,26 @@ def all_over(along_x: Floats, along_y: Floats, closed_x: bool, closed_y: bool) -
     rows, columns, channels = along_x.shape
     across = along_x if closed_x else _open_end(along_x, 1)
     down = along_y if closed_y else _open_end(along_y, 0)
-    sums = _shares(rows, closed_y)[:, np.newaxis] + _shares(columns, closed_x)[np.newaxis, :]
-    sums[0, 0] = 1
-    sums = sums.astype(np.float32)
-    solved = np.empty_like(along_x)
     rings = tuple(axis for axis, closed in enumerate((closed_y, closed_x)) if closed)
     ends = tuple(axis for axis, closed in enumerate((closed_y, closed_x)) if not closed)
+    sums = _shares(rows, closed_y)[:, np.newaxis] + _shares(columns, closed_x)[np.newaxis, :]
+    sums[0, 0] = 1
+    if rings:
+        # Of a real picture's waves the second half of the last axis mirrors the first.
+        half = np.arange(along_x.shape[rings[-1]] // 2 + 1)
+        sums = sums.take(half, axis=rings[-1])
+    sums = sums.astype(np.float32)
+    solved = np.empty_like(along_x)
     for c in range(channels):
         source = np.roll(across[..., c], 1, axis=1) - across[..., c]
         source += np.roll(down[..., c], 1, axis=0) - down[..., c]
         waves: NDArray[Any] = fft.dctn(source, type=2, axes=ends, workers=-1) if ends else source
-        waves = fft.fftn(waves, axes=rings, workers=-1) if rings else waves
-        waves = waves / sums
+        waves = fft.rfftn(waves, axes=rings, workers=-1) if rings else waves
+        waves /= sums
         waves[0, 0] = 0
-        waves = fft.ifftn(waves, axes=rings, workers=-1).real if rings else waves
+        if rings:
+            full = [along_x.shape[axis] for axis in rings]
+            waves = fft.irfftn(waves, s=full, axes=rings, workers=-1)
         solved[..., c] = fft.idctn(waves, type=2, axes=ends, workers=-1) if ends else waves
     return solved
 

@@ -9,11 +9,10 @@ SIGGRAPH 2003, section 3.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any, Literal
+from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
 from stonestack.core.errors import BadRequest
@@ -22,9 +21,15 @@ from stonestack.core.parallel import over_bands
 from stonestack.core.resize import limited
 from stonestack.core.roles import Role
 from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
-from stonestack.core.tile.cutpath import least_path
 from stonestack.core.tile.membrane import all_over
-from stonestack.core.tile.quilt_kernels import Ints, lay_labels, mismatches
+from stonestack.core.tile.quilt_kernels import (
+    Ints,
+    gathered,
+    lay_labels,
+    lay_patch,
+    nearest,
+    reuse,
+)
 from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes, as_seen, from_seen
 
 _SOUGHT_AT = 208
@@ -37,10 +42,10 @@ _POLISHED = 3
 _COMPARED = 400
 _COMPARED_CLOSELY = 1200
 """Pixels of the overlaps by which windows are compared."""
-_WORTH_A_THREAD = 256
 _PRICE = 10.0
-_FAR = np.float32(1e6)
 _MOST_PATCHES = 2500
+_NEAR = np.array([(i, j) for i in (-1, 0, 1) for j in (-1, 0, 1)], np.int32)
+_UNCUT = np.empty((4, 0), np.int32)
 _SOLID = 0.99
 """Opacity below which a place of the source is masked."""
 
@@ -89,8 +94,13 @@ class QuiltTile(StepParams):
 class Patch:
     """One patch: where it is laid, where it comes from, and how it is cut at its four sides.
 
-    A path gives, for each row or column of the patch, where in the overlap it is cut; None at
-    a side where nothing was laid before.
+    Parameters
+    ----------
+    overlaps : tuple of int
+        How far it lies over what is left of it, above, right and below.
+    paths : ndarray, int32, shape (4, side)
+        For each row or column of the patch, where in the overlap it is cut; -1 at a side
+        where nothing was laid before.
     """
 
     top: int
@@ -98,7 +108,7 @@ class Patch:
     row: int
     column: int
     overlaps: tuple[int, int, int, int]
-    paths: tuple[NDArray[np.int64] | None, ...]
+    paths: Ints
 
 
 @dataclass(frozen=True)
@@ -159,7 +169,7 @@ def solve(guide: Picture, params: QuiltTile) -> Quilt:
         for left, before, after in columns:
             row, column = chooser.choose(bench, top, left)
             overlaps = (before, above, after, below)
-            patch = Patch(top, left, row, column, overlaps, (None,) * 4)
+            patch = Patch(top, left, row, column, overlaps, _UNCUT)
             patches.append(bench.lay(patch, None, 1.0))
     return Quilt((height, width), size, side, tuple(patches))
 
@@ -235,45 +245,33 @@ class _Chooser:
     """Chooses windows: alike to what is laid, and not used before if that can be helped."""
 
     def __init__(self, source: Floats, free: Ints, side: int, params: QuiltTile) -> None:
-        self._source, self._free, self._side = source, free, side
-        self._allowed = np.zeros(np.array(source.shape[:2]) - side + 1, bool)
+        self._source, self._free = source, free
+        self._limit = np.array(source.shape[:2], np.int32) - side
+        self._allowed = np.zeros(self._limit + 1, bool)
         self._allowed[free[:, 0], free[:, 1]] = True
         self._random = np.random.default_rng(params.seed)
-        self._used: list[tuple[int, int]] = []
+        self._used = np.empty((0, 2), np.int32)
         # What is seen of a patch is less by the overlap.
         self._core = side * (1 - _OVERLAP)
-        self._price = _PRICE * params.variety * float(source.var(axis=(0, 1)).mean())
+        self._price = np.float32(
+            _PRICE * params.variety * float(source.var(axis=(0, 1)).mean(dtype=np.float64))
+        )
 
     def choose(self, bench: _Bench, top: int, left: int) -> tuple[int, int]:
         """Return row and column of the window for a patch."""
         drawn = self._free[self._random.integers(0, len(self._free), _TRIED)]
-        badness = self._badness(bench, drawn, top, left, _COMPARED)
-        best = drawn[np.argsort(badness, kind="stable")[:_POLISHED]]
-        near = np.array([(i, j) for i in (-1, 0, 1) for j in (-1, 0, 1)], np.int32)
+        best = self._best(drawn, bench.met(top, left, _COMPARED))
+        closely = bench.met(top, left, _COMPARED_CLOSELY)
         for _ in range(2):
-            limit = np.array(self._source.shape[:2], np.int32) - self._side
-            around = (best[:, np.newaxis] + near).reshape(-1, 2)
-            around = np.unique(np.clip(around, 0, limit), axis=0).astype(np.int32)
-            around = around[self._allowed[around[:, 0], around[:, 1]]]
-            badness = self._badness(bench, around, top, left, _COMPARED_CLOSELY)
-            best = around[np.argsort(badness, kind="stable")[:_POLISHED]]
-        row, column = int(best[0][0]), int(best[0][1])
-        self._used.append((row, column))
-        return row, column
+            around = (best[:, np.newaxis] + _NEAR).reshape(-1, 2)
+            around = np.clip(around, 0, self._limit).astype(np.int32)
+            best = self._best(around[self._allowed[around[:, 0], around[:, 1]]], closely)
+        self._used = np.concatenate([self._used, best[:1]])
+        return int(best[0, 0]), int(best[0, 1])
 
-    def _badness(
-        self, bench: _Bench, places: Ints, top: int, left: int, compared: int
-    ) -> NDArray[np.float64]:
-        return bench.mismatches(places, top, left, compared) + self._price * self._reuse(places)
-
-    def _reuse(self, places: Ints) -> NDArray[np.float64]:
-        """Return how much of what each window would show was shown before, the squares summed."""
-        if not self._used:
-            return np.zeros(len(places))
-        used = np.array(self._used, np.int32)
-        apart = np.abs(places[:, np.newaxis] - used[np.newaxis])
-        shared = np.clip(1 - apart / self._core, 0, 1).prod(axis=2)
-        return np.asarray(np.square(shared).sum(axis=1))
+    def _best(self, places: Ints, met: tuple[Ints, Floats]) -> Ints:
+        prices = self._price * reuse(places, self._used, self._core)
+        return nearest(self._source, *met, places, prices, _POLISHED)
 
 
 class _Bench:
@@ -281,30 +279,13 @@ class _Bench:
 
     def __init__(self, source: Floats, size: tuple[int, int], side: int) -> None:
         self._source, self._side = source, side
-        self.out = np.zeros((*size, source.shape[2]), np.float32)
+        self._out = np.zeros((*size, source.shape[2]), np.float32)
         self.labels = np.full(size, -1, np.int32)
         self._count = 0
 
-    def mismatches(self, places: Ints, top: int, left: int, compared: int) -> Floats:
-        """Return how far windows of the source are from what is laid where a patch would lie.
-
-        At most about so many pixels are compared, evenly spread.
-        """
-        place = self._place(top, left)
-        pixels = np.argwhere(self.labels[place] >= 0)
-        found = np.zeros(len(places), np.float32)
-        if len(pixels) == 0:
-            return found
-        # An odd number apart, so that not the same columns are met in every row.
-        pixels = pixels[:: max(1, len(pixels) // compared) | 1]
-        wanted = self.out[place][pixels[:, 0], pixels[:, 1]]
-        near = pixels.astype(np.int32)
-        over_bands(
-            lambda a, b: mismatches(self._source, near, wanted, places, found, a, b),
-            len(places),
-            _WORTH_A_THREAD,
-        )
-        return found
+    def met(self, top: int, left: int, compared: int) -> tuple[Ints, Floats]:
+        """Return pixels of a patch's place that are laid already, and their values."""
+        return gathered(self._out, self.labels, top, left, self._side, compared)
 
     def lay(self, patch: Patch, coarse: Patch | None, ratio: float) -> Patch:
         """Cut a patch to what was laid before, lay it, and return it with its paths.
@@ -316,60 +297,23 @@ class _Bench:
         ratio : float
             Pixels here for one there.
         """
-        side = self._side
-        place = self._place(patch.top, patch.left)
-        window = self._source[patch.row : patch.row + side, patch.column : patch.column + side]
-        before = self.out[place]
-        laid = self.labels[place] >= 0
-        apart = window - before
-        gap = np.einsum("ijk,ijk->ij", apart, apart)
-        gap[~laid] = 0
-        ours = np.ones((side, side), bool)
-        paths: list[NDArray[np.int64] | None] = []
-        along = np.arange(side)
-        for edge, overlap in enumerate(patch.overlaps):
-            if overlap < 2:
-                paths.append(None)
-                continue
-            upright = gap if edge in (0, 2) else gap.T
-            first = edge < 2
-            strip = upright[:, :overlap] if first else upright[:, side - overlap :]
-            hint = None if coarse is None else coarse.paths[edge]
-            path = _path(strip, hint, ratio)
-            paths.append(path)
-            inner = along[np.newaxis, :] >= path[:, np.newaxis]
-            if not first:
-                inner = along[np.newaxis, :] < side - overlap + path[:, np.newaxis]
-            ours &= inner if edge in (0, 2) else inner.T
-        ours |= ~laid
-        self.out[place] = np.where(ours[..., np.newaxis], window, before)
-        self.labels[place] = np.where(ours, np.int32(self._count), self.labels[place])
+        place = np.array([patch.top, patch.left, patch.row, patch.column], np.int32)
+        overlaps = np.array(patch.overlaps, np.int32)
+        followed = np.empty((4, 0), np.int32) if coarse is None else coarse.paths
+        paths = np.empty((4, self._side), np.int32)
+        lay_patch(
+            self._source,
+            self._out,
+            self.labels,
+            self._count,
+            place,
+            overlaps,
+            followed,
+            ratio,
+            paths,
+        )
         self._count += 1
-        return Patch(patch.top, patch.left, patch.row, patch.column, patch.overlaps, tuple(paths))
-
-    def _place(self, top: int, left: int) -> tuple[Any, Any]:
-        """Return the index of a patch's place, over the edge where it lies so."""
-        side, (height, width) = self._side, self.labels.shape
-        if top + side <= height and left + side <= width:
-            return slice(top, top + side), slice(left, left + side)
-        rows, columns = np.arange(top, top + side), np.arange(left, left + side)
-        down, across = np.ix_(rows % height, columns % width)
-        return down, across
-
-
-def _path(strip: Floats, hint: NDArray[np.int64] | None, ratio: float) -> NDArray[np.int64]:
-    """Return the path of least difference through an overlap, near a coarse one if there is one."""
-    from scipy.ndimage import uniform_filter
-
-    rows, columns = strip.shape
-    cost = uniform_filter(strip, 3, mode="nearest") + np.float32(1e-5)
-    if hint is not None:
-        place = (np.arange(rows) + 0.5) * (len(hint) / rows) - 0.5
-        middle = np.interp(place, np.arange(len(hint)), (hint + 0.5) * ratio - 0.5)
-        middle = np.clip(middle, 0, columns - 1)
-        away = np.abs(np.arange(columns)[np.newaxis, :] - middle[:, np.newaxis])
-        cost[away > ratio + 1] = _FAR
-    return least_path(np.ascontiguousarray(cost, np.float32), False)
+        return replace(patch, paths=paths)
 
 
 def _refined(led: Floats, quilt: Quilt) -> tuple[Ints, Ints]:
@@ -390,11 +334,12 @@ def _refined(led: Floats, quilt: Quilt) -> tuple[Ints, Ints]:
         top, left = scaled(coarse.top), scaled(coarse.left)
         near = np.array([scaled(coarse.row), scaled(coarse.column)], np.int32)
         windows = np.clip(near + around, 0, limit).astype(np.int32)
-        found = bench.mismatches(windows, top, left, _COMPARED_CLOSELY)
-        row, column = windows[int(np.argmin(found))]
+        met = bench.met(top, left, _COMPARED_CLOSELY)
+        free = np.zeros(len(windows), np.float32)
+        row, column = nearest(led, *met, windows, free, 1)[0]
         before, above, after, below = coarse.overlaps
         overlaps = (scaled(before), scaled(above), scaled(after), scaled(below))
-        patch = Patch(top, left, int(row), int(column), overlaps, (None,) * 4)
+        patch = Patch(top, left, int(row), int(column), overlaps, _UNCUT)
         bench.lay(patch, coarse, ratio)
         places[k] = (top, left, row, column)
     return bench.labels, places
