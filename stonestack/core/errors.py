@@ -39,5 +39,9 @@ class Conflict(StoneError):
     """An edit that was made on an older state than the present one."""
 
 
+class NotWanted(StoneError):
+    """Work that was left because what asked for it has moved on."""
+
+
 class Cancelled(Exception):
     """Raised inside long work when the person has asked to stop it."""

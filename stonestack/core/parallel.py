@@ -10,10 +10,14 @@ import itertools
 import os
 import threading
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, wait
+from contextvars import copy_context
 from functools import cache
 
+from stonestack.core import stopping
+
 _NAME = "band"
+_FINER = 8
 
 
 @cache
@@ -27,7 +31,9 @@ def cores() -> int:
 
 
 def over_bands(work: Callable[[int, int], None], count: int, least: int = 1) -> None:
-    """Call ``work(start, stop)`` over ``range(count)`` in bands, one band a core.
+    """Call ``work(start, stop)`` over ``range(count)`` in bands, spread over the cores.
+
+    There is one band a core; work that can be stopped is cut finer, and is stopped between bands.
 
     Parameters
     ----------
@@ -38,12 +44,25 @@ def over_bands(work: Callable[[int, int], None], count: int, least: int = 1) -> 
         Number of rows, blocks or other units.
     least : int
         Fewest units worth a thread of their own.
+
+    Raises
+    ------
+    Cancelled
+        If the work is not wanted any more; no band is at work any longer then.
     """
-    bands = max(1, min(cores(), count // max(1, least)))
-    if bands == 1 or threading.current_thread().name.startswith(_NAME):
-        work(0, count)
-        return
+    most = cores() * (_FINER if stopping.can_stop() else 1)
+    bands = max(1, min(most, count // max(1, least)))
     edges = [count * i // bands for i in range(bands + 1)]
-    futures = [_pool().submit(work, a, b) for a, b in itertools.pairwise(edges)]
+
+    def band(start: int, stop: int) -> None:
+        stopping.check()
+        work(start, stop)
+
+    if bands == 1 or threading.current_thread().name.startswith(_NAME):
+        for start, stop in itertools.pairwise(edges):
+            band(start, stop)
+        return
+    futures = [_pool().submit(copy_context().run, band, a, b) for a, b in itertools.pairwise(edges)]
+    wait(futures)
     for future in futures:
         future.result()

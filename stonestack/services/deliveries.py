@@ -10,7 +10,7 @@ from typing import Any
 from pydantic import BaseModel
 from sqlmodel import Session, col, select
 
-from stonestack.core import codecs, materials
+from stonestack.core import codecs, materials, stopping
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.deliveries import (
     MANIFEST,
@@ -166,7 +166,7 @@ def build(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
         for m in surface.maps
         if m.delivered and (node := plan(surface, m.role, Stage.COMPRESS)) is not None
     ]
-    for done, (surface, m, texture) in enumerate(_rendered(ws, planned)):
+    for done, (surface, m, texture) in enumerate(_rendered(ws, planned, progress)):
         progress.at((done + 1) / (len(planned) + 1), f"{surface.title}: {m.file_name}")
         add_file(files, f"{target.textures}/{m.file_name}.dds", codecs.dds.write(texture))
     for surface_id, surface in chosen:
@@ -200,11 +200,16 @@ def build(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
 
 
 def _rendered(
-    ws: Workspace, planned: list[tuple[Surface, Map, Node]]
+    ws: Workspace, planned: list[tuple[Surface, Map, Node]], progress: Progress
 ) -> Iterator[tuple[Surface, Map, Texture]]:
     """Render compressed maps on all cores, and yield them in order as they are done."""
+
+    def texture(node: Node) -> Texture:
+        with stopping.stoppable(progress.is_stopped):
+            return ws.renderer.texture(node)
+
     with ThreadPoolExecutor(max_workers=cores(), thread_name_prefix="build") as pool:
-        futures = [pool.submit(ws.renderer.texture, node) for _, _, node in planned]
+        futures = [pool.submit(texture, node) for _, _, node in planned]
         try:
             for (surface, m, _), future in zip(planned, futures, strict=True):
                 yield surface, m, future.result()

@@ -65,9 +65,13 @@ class Progress:
         Cancelled
             If the person has asked to stop.
         """
-        if self._stop.is_set():
+        if self.is_stopped():
             raise Cancelled
         self._told(share, doing)
+
+    def is_stopped(self) -> bool:
+        """Tell whether the person has asked to stop."""
+        return self._stop.is_set()
 
 
 def told(listener: Callable[[float, str], None]) -> Progress:

@@ -5,18 +5,21 @@ from __future__ import annotations
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
-from concurrent.futures import Future
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, wait
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass, field
 
 from pydantic import BaseModel
 from sqlalchemy import Engine
 from sqlmodel import Session
 
-from stonestack.core import codecs, render, verdicts
+from stonestack.core import codecs, render, stopping, verdicts
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.codecs.texture import Texture
-from stonestack.core.errors import BadRequest, NotFound
+from stonestack.core.errors import BadRequest, Cancelled, Conflict, NotFound, NotWanted
 from stonestack.core.image import Picture, Space
 from stonestack.core.materials import Finding
 from stonestack.core.render import Result
@@ -28,6 +31,8 @@ from stonestack.store.files import Cache, FileStore
 from stonestack.store.tables import RenderRow
 
 _PASSING = 4096
+_LOOKED_AFTER = 0.1
+"""Seconds after which one who waits for another's work looks whether it is still wanted."""
 _RAW = (Stage.RAW, Stage.SOURCE)
 """Stages before any step."""
 
@@ -48,6 +53,17 @@ class RenderFacts(BaseModel):
     psnr: float | None = None
     angle: float | None = None
     finding: Finding
+
+
+@dataclass(eq=False)
+class _Asked:
+    """One thing that the screen waits for, and the node it is being made of right now."""
+
+    stop: threading.Event = field(default_factory=threading.Event)
+    node: Node | None = None
+
+
+_now: ContextVar[_Asked | None] = ContextVar("now", default=None)
 
 
 class Renderer:
@@ -86,6 +102,8 @@ class Renderer:
         self._running: dict[str, Future[Result]] = {}
         self._plans: OrderedDict[str, Node] = OrderedDict()
         self._kept: set[str] = set()
+        self._asked: dict[str, list[_Asked]] = {}
+        self._halted: set[str] = set()
 
     # ---- plans by key -------------------------------------------------------------------
 
@@ -130,29 +148,34 @@ class Renderer:
 
     def result(self, node: Node) -> Result:
         """Return what a node yields, computed now only if it is not kept."""
-        with self._lock:
-            if node.key in self._results:
-                self._results.move_to_end(node.key)
-                return self._results[node.key]
-            future = self._running.get(node.key)
-            ours = future is None
-            if future is None:
-                future = self._running[node.key] = Future()
-        if not ours:
-            return future.result()
+        while True:
+            with self._lock:
+                if node.key in self._results:
+                    self._results.move_to_end(node.key)
+                    return self._results[node.key]
+                future = self._running.get(node.key)
+                if future is None:
+                    future = self._running[node.key] = Future()
+                    break
+            result = _awaited(future)
+            if result is not None:
+                return result
         try:
             result = self._compute(node)
         except BaseException as error:
+            # Let go first: whoever still wants it begins anew.
+            self._let_go(node.key)
             future.set_exception(error)
             raise
-        else:
-            future.set_result(result)
-            with self._lock:
-                self._remember(node.key, result)
-            return result
-        finally:
-            with self._lock:
-                self._running.pop(node.key, None)
+        with self._lock:
+            self._remember(node.key, result)
+        self._let_go(node.key)
+        future.set_result(result)
+        return result
+
+    def _let_go(self, key: str) -> None:
+        with self._lock:
+            self._running.pop(key, None)
 
     def picture(self, node: Node) -> Picture:
         """Return the working picture that a node yields."""
@@ -189,8 +212,16 @@ class Renderer:
         return result
 
     def _tell(self, node: Node) -> None:
+        stopping.check()
+        self._at(node)
         if self.on_run is not None:
             self.on_run(node)
+
+    @staticmethod
+    def _at(node: Node | None) -> None:
+        asked = _now.get()
+        if asked is not None:
+            asked.node = node
 
     def _remember(self, key: str, result: Result) -> None:
         self._results[key] = result
@@ -198,6 +229,72 @@ class Renderer:
         while self._bytes > self._most_bytes and len(self._results) > 1:
             _, old = self._results.popitem(last=False)
             self._bytes -= _size(old)
+
+    # ---- what can be stopped ------------------------------------------------------------
+
+    @contextmanager
+    def asked(self, key: str) -> Iterator[None]:
+        """Let the work inside, which is for a key, be stopped from another thread.
+
+        Raises
+        ------
+        Conflict
+            If it was stopped, now or before.
+        NotWanted
+            If nobody looks at it any more.
+        """
+        asked = _Asked()
+        with self._lock:
+            halted = key in self._halted
+            if not halted:
+                self._asked.setdefault(key, []).append(asked)
+        if halted:
+            raise _stopped()
+        token = _now.set(asked)
+        try:
+            with stopping.stoppable(asked.stop.is_set):
+                yield
+        except Cancelled as error:
+            raise (_stopped() if self.halted([key]) else _not_wanted()) from error
+        finally:
+            _now.reset(token)
+            with self._lock:
+                self._asked[key].remove(asked)
+                if not self._asked[key]:
+                    del self._asked[key]
+
+    def drop(self, keys: Iterable[str]) -> None:
+        """Stop what is being made for keys that nobody looks at any more."""
+        with self._lock:
+            for key in keys:
+                for asked in self._asked.get(key, []):
+                    asked.stop.set()
+
+    def halt(self, keys: Iterable[str]) -> None:
+        """Stop what is being made for keys, and make nothing for them until told to go on."""
+        kept = set(keys)
+        with self._lock:
+            self._halted |= kept
+        self.drop(kept)
+
+    def go_on(self, keys: Iterable[str]) -> None:
+        """Make what was stopped, when it is next asked for."""
+        with self._lock:
+            self._halted -= set(keys)
+
+    def halted(self, keys: Iterable[str]) -> bool:
+        """Tell whether any of these was stopped and is not made."""
+        with self._lock:
+            return bool(self._halted & set(keys))
+
+    def at_work(self, keys: Iterable[str]) -> list[Node | None]:
+        """Return what is at work for these keys: a node, or None where one is measured."""
+        with self._lock:
+            return [asked.node for key in keys for asked in self._asked.get(key, [])]
+
+    def measured(self, key: str, stage: Stage) -> bool:
+        """Tell whether the numbers of a stage are kept: the last that is made of it."""
+        return self._cache.path(key, _facts_kind(stage)).exists()
 
     # ---- what the screen asks for -------------------------------------------------------
 
@@ -227,7 +324,7 @@ class Renderer:
 
     def facts(self, key: str, stage: Stage) -> RenderFacts:
         """Return the numbers of a map at a stage."""
-        kind = f"{stage}.{verdicts.VERSION}.json"
+        kind = _facts_kind(stage)
         kept = self._cache.read(key, kind)
         if kept is not None:
             return RenderFacts.model_validate_json(kept)
@@ -239,6 +336,7 @@ class Renderer:
         if stage is Stage.COMPRESS:
             return self._texture_facts(node)
         picture = self.picture(node)
+        self._at(None)
         # Measured once, where its steps are done: resampling changes nothing that is scored.
         scores = tile_scores(picture) if stage is Stage.STEPS else None
         facts = RenderFacts(
@@ -277,6 +375,36 @@ class Renderer:
             angle=loss.angle,
             finding=verdicts.of_compression(before, after, loss),
         )
+
+
+def _awaited(future: Future[Result]) -> Result | None:
+    """Wait for what another computes; None if that was stopped and this is still wanted.
+
+    Raises
+    ------
+    Cancelled
+        If this is not wanted any more.
+    """
+    while not future.done():
+        stopping.check()
+        wait([future], timeout=_LOOKED_AFTER)
+    try:
+        return future.result()
+    except Cancelled:
+        stopping.check()
+        return None
+
+
+def _stopped() -> Conflict:
+    return Conflict("stopped", "This is not made: the work was stopped.", "Press Go on.")
+
+
+def _not_wanted() -> NotWanted:
+    return NotWanted("not-wanted", "This was left for a newer change.", "Reload the page.")
+
+
+def _facts_kind(stage: Stage) -> str:
+    return f"{stage}.{verdicts.VERSION}.json"
 
 
 def _sized(node: Node) -> Node:

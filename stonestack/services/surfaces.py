@@ -213,7 +213,7 @@ def edit(ws: Workspace, surface_id: str, base: int, change: Edit) -> SurfaceView
             )
             if _first_colour_is_open(before, after):
                 _cut_out(session, surface_id)
-    return get(ws, surface_id)
+    return _moved_on(ws, surface_id, before)
 
 
 def preview(
@@ -335,9 +335,23 @@ def _move(ws: Workspace, surface_id: str, base: int, by: int, at_end: str) -> Su
         _check_base(row, base)
         if _revision(session, surface_id, row.current + by) is None:
             raise BadRequest("at-the-end", at_end, "This is as far as the history goes.")
+        before = current_document(session, row)
         row.current += by
         session.add(row)
-    return get(ws, surface_id)
+    return _moved_on(ws, surface_id, before)
+
+
+def _moved_on(ws: Workspace, surface_id: str, before: Surface) -> SurfaceView:
+    """Return a surface as it is now; what was being made only of its former state is dropped.
+
+    What was stopped before goes on: it belongs to what the person wants to see now.
+    """
+    view = get(ws, surface_id)
+    left = {n.key for m in before.maps for s in Stage if (n := plan(before, m.role, s))}
+    now = {key for by in view.keys.values() for key in by.values() if key}
+    ws.renderer.drop(left - now)
+    ws.renderer.go_on(now)
+    return view
 
 
 def _check_base(row: SurfaceRow, base: int) -> None:

@@ -10,7 +10,7 @@ from flask import Flask, Response
 from pydantic import BaseModel, TypeAdapter, ValidationError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
-from stonestack.core.errors import BadFile, Conflict, NotFound, StoneError
+from stonestack.core.errors import BadFile, Conflict, NotFound, NotWanted, StoneError
 from stonestack.services.jobs import Problem
 
 log = logging.getLogger(__name__)
@@ -44,6 +44,8 @@ def status_of(error: StoneError) -> int:
         return 404
     if isinstance(error, Conflict):
         return 409
+    if isinstance(error, NotWanted):
+        return 410
     return 422 if isinstance(error, BadFile) else 400
 
 

@@ -246,7 +246,7 @@ class Working(PathCase):
         expect(self.cell("colour", "steps")).to_contain_text("2 steps")
 
     def test_a_broken_file_is_said_where_it_was_dropped_and_changes_nothing(self) -> None:
-        self.allowed = ("status of 422",)
+        self.allowed += ("status of 422",)
         self.open_surface("Encaustic floor")
         self.drop(self.cell("colour", "source"), "broken.png", violet_picture()[:700])
         note = self.page.get_by_role("alert")
@@ -298,7 +298,7 @@ class OwnData(BrowserCase):
         self.addCleanup(shutil.rmtree, data, ignore_errors=True)
         own = Server("stonestack.cli.main", "serve", "--port", 0, data=Path(data) / "data")
         self.addCleanup(own.stop)
-        self.allowed = ("status of 400",)
+        self.allowed += ("status of 400",)
         page = self.page
         page.goto(own.address)
         page.get_by_label("Title").fill("Boathouse")

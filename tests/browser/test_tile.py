@@ -82,6 +82,18 @@ class RawToTile(TileCase):
             expect(undo).not_to_have_attribute("data-next", told or "", timeout=PATIENCE)
         expect(self.cell("colour", "source")).to_contain_text("Drop a picture", timeout=PATIENCE)
 
+    def test_the_making_can_be_stopped_and_goes_on_when_told(self) -> None:
+        page = self.page
+        self.allowed += ("409 (CONFLICT)",)
+        self.begin("wide_grit.png", raw("stochastic", 1500), "Wide grit")
+        sheet = page.get_by_role("grid", name="Course sheet")
+        sheet.get_by_role("button", name="Stop", exact=True).click()
+        expect(sheet.get_by_text(re.compile("Stopped, .* of"))).to_be_visible(timeout=PATIENCE)
+        self.ready("stopped")
+        sheet.get_by_role("button", name="Go on").click()
+        self.ready("tiles both ways")
+        expect(sheet.get_by_text("stopped")).to_have_count(0, timeout=PATIENCE)
+
     def test_a_spot_that_repeats_is_marked_and_repaired_by_one_press(self) -> None:
         page = self.page
         self.begin_demo("salt_sand.png", "Salt sand")

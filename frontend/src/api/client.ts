@@ -42,13 +42,17 @@ const guard: Middleware = {
   },
   async onResponse({ response }) {
     if (response.ok) return response;
-    const body: unknown = await response.json().catch(() => null);
-    throw new StoneProblem(isProblem(body) ? body : { ...UNREACHED, code: `http-${response.status}` }, response.status);
+    throw await refusal(response);
   },
   onError() {
     return new StoneProblem(UNREACHED, 0);
   },
 };
+
+async function refusal(response: Response): Promise<StoneProblem> {
+  const body: unknown = await response.json().catch(() => null);
+  return new StoneProblem(isProblem(body) ? body : { ...UNREACHED, code: `http-${response.status}` }, response.status);
+}
 
 function isProblem(body: unknown): body is Problem {
   return typeof body === "object" && body !== null && "message" in body && "fix" in body;
@@ -62,6 +66,20 @@ export async function got<T>(answer: Promise<{ data?: T }>): Promise<T> {
   const { data } = await answer;
   if (data === undefined) throw new StoneProblem(UNREACHED, 0);
   return data;
+}
+
+/** Return the bytes at one of our addresses. */
+export async function fetched(url: string): Promise<ArrayBuffer> {
+  const response = await fetch(url).catch(() => {
+    throw new StoneProblem(UNREACHED, 0);
+  });
+  if (!response.ok) throw await refusal(response);
+  return response.arrayBuffer();
+}
+
+/** Whether something is missing only because a person stopped the making of it. */
+export function isStopped(error: unknown): boolean {
+  return error instanceof StoneProblem && error.problem.code === "stopped";
 }
 
 export function asProblem(error: unknown): Problem {

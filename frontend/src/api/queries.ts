@@ -1,10 +1,14 @@
-import { QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { QueryClient, useIsFetching, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, got, StoneProblem, type Edit, type Schemas, type Stage, type SurfaceView } from "./client";
 import { inSlot } from "./slots";
 
 export const queries = new QueryClient({
   defaultOptions: {
-    queries: { staleTime: 5_000, retry: (count, error) => !(error instanceof StoneProblem) && count < 2 },
+    queries: {
+      staleTime: 5_000,
+      // What was left for a newer change may be wanted again: after an undo, or by another view.
+      retry: (count, error) => (!(error instanceof StoneProblem) || error.problem.code === "not-wanted") && count < 2,
+    },
   },
 });
 
@@ -77,6 +81,17 @@ export function useFacts(key: string | null | undefined, stage: Stage) {
     enabled: Boolean(key),
     staleTime: Infinity,
   });
+}
+
+/** How far the making of a surface is; asked for as long as numbers are on their way. */
+export function useMaking(surface: SurfaceView) {
+  const waiting = useIsFetching({ queryKey: ["facts"] }) > 0;
+  const answer = useQuery({
+    queryKey: ["making", surface.id, surface.revision],
+    queryFn: () => got(api.GET("/api/surfaces/{surface_id}/making", { params: { path: { surface_id: surface.id } } })),
+    refetchInterval: waiting ? 400 : false,
+  });
+  return { ...answer, waiting };
 }
 
 export function useMaterials(project: string) {

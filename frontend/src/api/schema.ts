@@ -836,6 +836,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surfaces/{surface_id}/making": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_making_api_surfaces__surface_id__making_get"];
+        put?: never;
+        post: operations["go_on_making_api_surfaces__surface_id__making_post"];
+        delete: operations["stop_making_api_surfaces__surface_id__making_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surfaces/{surface_id}/preview": {
         parameters: {
             query?: never;
@@ -1781,6 +1797,20 @@ export interface components {
              * @enum {string}
              */
             shape: "square" | "found";
+        };
+        /**
+         * MakingView
+         * @description How far the making of a surface is.
+         */
+        MakingView: {
+            /** Doing */
+            doing: string | null;
+            /** Done */
+            done: number;
+            /** Stopped */
+            stopped: boolean;
+            /** Total */
+            total: number;
         };
         /**
          * Manifest
@@ -5428,6 +5458,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PreviewKey"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    get_making_api_surfaces__surface_id__making_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MakingView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    go_on_making_api_surfaces__surface_id__making_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MakingView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    stop_making_api_surfaces__surface_id__making_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MakingView"];
                 };
             };
             /** @description Unprocessable Entity */

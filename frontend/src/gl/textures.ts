@@ -1,6 +1,7 @@
 import * as THREE from "three";
 import { KTX2Loader } from "three/examples/jsm/loaders/KTX2Loader.js";
-import { pictureUrl, textureUrl } from "@/api/client";
+import { fetched, pictureUrl, textureUrl } from "@/api/client";
+import { inSlot } from "@/api/slots";
 
 /** Where the texels of a view come from. */
 export interface TextureSource {
@@ -8,6 +9,8 @@ export interface TextureSource {
   /** Compressed stages come as blocks in KTX2; all others as pictures. */
   compressed: boolean;
   kind: Kind;
+  /** Known to be made, so that it need not wait its turn among what is still to be made. */
+  made?: boolean;
 }
 
 /** What the numbers mean: colour stored in sRGB, unit vectors, or plain data. */
@@ -50,7 +53,8 @@ export class Textures {
       this.kept.set(name, known);
       return known;
     }
-    const loading = source.compressed ? this.blocks(source) : this.picture(source);
+    const load = () => (source.compressed ? this.blocks(source) : this.picture(source));
+    const loading = source.made ? load() : inSlot(null, load, true);
     this.kept.set(name, loading);
     loading.catch(() => this.kept.delete(name));
     this.trim();
@@ -73,7 +77,10 @@ export class Textures {
   }
 
   private async picture({ key, kind }: TextureSource): Promise<Loaded> {
-    const texture = await this.images.loadAsync(pictureUrl(key));
+    const local = URL.createObjectURL(new Blob([await fetched(pictureUrl(key))]));
+    const texture = await this.images.loadAsync(local).finally(() => {
+      URL.revokeObjectURL(local);
+    });
     texture.flipY = false;
     texture.colorSpace = kind === "colour" ? THREE.SRGBColorSpace : THREE.NoColorSpace;
     texture.generateMipmaps = true;
@@ -83,7 +90,10 @@ export class Textures {
   }
 
   private async blocks({ key }: TextureSource): Promise<Loaded> {
-    const texture = (await this.ktx2.loadAsync(textureUrl(key)));
+    const bytes = await fetched(textureUrl(key));
+    const texture = await new Promise<THREE.CompressedTexture>((resolve, reject) => {
+      this.ktx2.parse(bytes, resolve, reject);
+    });
     const srgb = texture.colorSpace === THREE.SRGBColorSpace;
     const isBlocks = NAMES.has(texture.format);
     // Without the sRGB variant of the block formats the shader decodes instead.

@@ -1,9 +1,9 @@
 import { useEffect } from "react";
-import { api, type Schemas } from "@/api/client";
+import { api, StoneProblem, type Schemas } from "@/api/client";
 import { isOver, useJob } from "@/api/queries";
 import { Button } from "./Button";
 import { ProblemNote } from "./ProblemNote";
-import { StoneProblem } from "@/api/client";
+import { WorkStrip } from "./WorkStrip";
 
 interface Props {
   id: string;
@@ -24,18 +24,7 @@ export function JobStrip({ id, onDone, onClose }: Props) {
   if (job?.problem) return <ProblemNote error={new StoneProblem(job.problem, 422)} onClose={onClose} />;
   if (!job || (isOver(job) && job.state !== "stopped")) return null;
   return (
-    <div role="status" className="flex items-center gap-3 text-small">
-      <div
-        role="progressbar"
-        aria-label={job.title}
-        aria-valuenow={Math.round(job.progress * 100)}
-        aria-valuemin={0}
-        aria-valuemax={100}
-        className="h-1.5 w-28 bg-mortar"
-      >
-        <div className="h-full bg-verdigris" style={{ width: `${job.progress * 100}%` }} />
-      </div>
-      <span className="max-w-60 truncate">{job.doing}</span>
+    <WorkStrip title={job.title} share={job.progress} doing={job.doing}>
       {job.state === "stopped" ? (
         <Button look="bare" onClick={onClose}>
           Close
@@ -48,6 +37,6 @@ export function JobStrip({ id, onDone, onClose }: Props) {
           Stop
         </Button>
       )}
-    </div>
+    </WorkStrip>
   );
 }

@@ -24,10 +24,11 @@ export function Swatch({
     const giveBack = takeSlot(() => {
       loader.src = wanted;
     });
-    loader.onload = loader.onerror = () => {
+    loader.onload = () => {
       giveBack();
       setShown(wanted);
     };
+    loader.onerror = giveBack;
     return () => {
       loader.onload = loader.onerror = null;
       loader.src = "";

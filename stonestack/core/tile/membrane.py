@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from stonestack.core import stopping
 from stonestack.core.image import Floats
 
 
@@ -81,6 +82,7 @@ def all_over(along_x: Floats, along_y: Floats, closed_x: bool, closed_y: bool) -
     sums = sums.astype(np.float32)
     solved = np.empty_like(along_x)
     for c in range(channels):
+        stopping.check()
         source = np.roll(across[..., c], 1, axis=1) - across[..., c]
         source += np.roll(down[..., c], 1, axis=0) - down[..., c]
         waves: NDArray[Any] = fft.dctn(source, type=2, axes=ends, workers=-1) if ends else source
@@ -139,6 +141,7 @@ def between(
     """
     from scipy import fft
 
+    stopping.check()
     rows = left.shape[0]
     ends: list[NDArray[Any]]
     if closed:

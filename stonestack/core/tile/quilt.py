@@ -15,6 +15,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from stonestack.core import stopping
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, premultiplied
 from stonestack.core.parallel import over_bands
@@ -167,6 +168,7 @@ def solve(guide: Picture, params: QuiltTile) -> Quilt:
     bench = _Bench(source, size, side)
     for top, above, below in rows:
         for left, before, after in columns:
+            stopping.check()
             row, column = chooser.choose(bench, top, left)
             overlaps = (before, above, after, below)
             patch = Patch(top, left, row, column, overlaps, _UNCUT)
@@ -331,6 +333,7 @@ def _refined(led: Floats, quilt: Quilt) -> tuple[Ints, Ints]:
     limit = np.array([height - side, width - side], np.int32)
     places = np.empty((len(quilt.patches), 4), np.int32)
     for k, coarse in enumerate(quilt.patches):
+        stopping.check()
         top, left = scaled(coarse.top), scaled(coarse.left)
         near = np.array([scaled(coarse.row), scaled(coarse.column)], np.int32)
         windows = np.clip(near + around, 0, limit).astype(np.int32)

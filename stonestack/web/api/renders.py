@@ -35,14 +35,19 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.get("/api/renders/<key>/picture.png")
     def render_picture(path: RenderPath, query: PictureQuery) -> Response:
-        return unchanging(ws.renderer.png(path.key, query.longest), "image/png")
+        with ws.renderer.asked(path.key):
+            data = ws.renderer.png(path.key, query.longest)
+        return unchanging(data, "image/png")
 
     @app.get("/api/renders/<key>/texture.ktx2")
     def render_texture(path: RenderPath) -> Response:
-        return unchanging(ws.renderer.ktx2(path.key), "image/ktx2")
+        with ws.renderer.asked(path.key):
+            data = ws.renderer.ktx2(path.key)
+        return unchanging(data, "image/ktx2")
 
     @app.get("/api/renders/<key>/facts", responses={200: RenderFacts})
     def render_facts(path: RenderPath, query: FactsQuery) -> Response:
-        answer = model(ws.renderer.facts(path.key, query.stage))
+        with ws.renderer.asked(path.key):
+            answer = model(ws.renderer.facts(path.key, query.stage))
         answer.headers["Cache-Control"] = IMMUTABLE
         return answer

@@ -11,8 +11,9 @@ from stonestack.core.roles import Role
 from stonestack.core.sizing import Proposal
 from stonestack.core.surface import Stage
 from stonestack.core.workfiles.passing import WorkKind
-from stonestack.services import deliveries, shaping, surfaces, working
+from stonestack.services import deliveries, making, shaping, surfaces, working
 from stonestack.services.jobs import JobView
+from stonestack.services.making import MakingView
 from stonestack.services.shaping import FrameProposal
 from stonestack.services.surfaces import RevisionKeys, RevisionView, SurfaceSummary, SurfaceView
 from stonestack.services.working import WorkfileView
@@ -165,6 +166,18 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def get_light(path: SurfacePath, query: RoleQuery) -> Response:
         node = shaping.light_field(ws, path.surface_id, query.role)
         return model(PreviewKey(key=node.key if node else None))
+
+    @app.get("/api/surfaces/<surface_id>/making", responses={200: MakingView})
+    def get_making(path: SurfacePath) -> Response:
+        return model(making.get(ws, path.surface_id))
+
+    @app.delete("/api/surfaces/<surface_id>/making", responses={200: MakingView})
+    def stop_making(path: SurfacePath) -> Response:
+        return model(making.stop(ws, path.surface_id))
+
+    @app.post("/api/surfaces/<surface_id>/making", responses={200: MakingView})
+    def go_on_making(path: SurfacePath) -> Response:
+        return model(making.go_on(ws, path.surface_id))
 
     @app.post("/api/surfaces/<surface_id>/deliver", responses={200: JobView})
     def deliver_surface(path: SurfacePath) -> Response:

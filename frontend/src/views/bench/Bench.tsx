@@ -46,6 +46,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const passing = usePassing(surface);
   const [job, setJob] = useKeptJob(surface.id);
   const [problem, setProblem] = useState<unknown>(null);
+  const [again, setAgain] = useState(0);
   const [putting, setPutting] = useState(false);
   const [framing, setFraming] = useState<Framing>(NOT_FRAMING);
   const settled = !edit.isPending;
@@ -174,10 +175,11 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             stage={shown}
             passing={passing.now}
             framing={shown === "source" && framing.open ? framing : null}
+            again={again}
             onFraming={setFraming}
             change={change}
           />
-          <LightPane surface={surface} passing={passing.now} />
+          <LightPane surface={surface} passing={passing.now} again={again} />
         </div>
         <aside
           aria-label="Controls"
@@ -220,7 +222,18 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
           }}
         />
       )}
-      <CourseSheet surface={surface} knowledge={knowledge} role={role} column={column} go={go} drop={drop} />
+      <CourseSheet
+        surface={surface}
+        knowledge={knowledge}
+        role={role}
+        column={column}
+        go={go}
+        drop={drop}
+        turn={again}
+        again={() => {
+          setAgain((n) => n + 1);
+        }}
+      />
     </div>
   );
 }

@@ -1,7 +1,8 @@
 import { useRef } from "react";
-import type { Role, Schemas, Stage, SurfaceMap, SurfaceView } from "@/api/client";
+import { isStopped, type Role, type Schemas, type Stage, type SurfaceMap, type SurfaceView } from "@/api/client";
 import { useFacts } from "@/api/queries";
 import { COLUMNS, ROLES, type Column } from "@/app/address";
+import { Making } from "./Making";
 import { Swatch } from "@/parts/Swatch";
 import { Verdict } from "@/parts/Verdict";
 import { bytes, decibels } from "@/parts/figures";
@@ -15,6 +16,10 @@ interface Props {
   column: Column;
   go: (role: Role, column: Column) => void;
   drop: (files: FileList, onto: Role) => Promise<void>;
+  /** Another number: pictures that are missing are asked for again. */
+  turn: number;
+  /** Called when what was stopped is made after all. */
+  again: () => void;
 }
 
 const HEADS: Record<Column, string> = {
@@ -26,7 +31,7 @@ const HEADS: Record<Column, string> = {
 };
 
 /** The course sheet: a row a map, a column a stage. */
-export function CourseSheet({ surface, knowledge, role, column, go, drop }: Props) {
+export function CourseSheet({ surface, knowledge, role, column, go, drop, turn, again }: Props) {
   const grid = useRef<HTMLDivElement>(null);
   const maps = ROLES.flatMap((r) => surface.document.maps.filter((m) => m.role === r));
   const step = (rows: number, columns: number) => {
@@ -56,8 +61,13 @@ export function CourseSheet({ surface, knowledge, role, column, go, drop }: Prop
           {surface.document.title}
         </div>
         {COLUMNS.map((c) => (
-          <div key={c} role="columnheader" className="head flex h-6 items-center border-b-2 border-l-2 border-mortar px-2.5">
+          <div
+            key={c}
+            role="columnheader"
+            className="head flex h-6 items-center justify-between gap-2 border-b-2 border-l-2 border-mortar px-2.5"
+          >
             {HEADS[c]}
+            {c === "output" && <Making surface={surface} onGoOn={again} />}
           </div>
         ))}
       </div>
@@ -69,7 +79,7 @@ export function CourseSheet({ surface, knowledge, role, column, go, drop }: Prop
           </div>
           {COLUMNS.map((c) => (
             <Cell
-              key={c}
+              key={`${c} ${String(turn)}`}
               surface={surface}
               map={map}
               column={c}
@@ -170,6 +180,7 @@ function Numbers({
   knowledge: Knowledge;
 }) {
   const { data: facts, error } = useFacts(contentKey, stage);
+  if (error && isStopped(error)) return <Verdict finding={{ level: "look", words: "stopped", fix: "" }} />;
   if (error) {
     return <Verdict finding={{ level: "fault", words: error.message, fix: "" }} />;
   }

@@ -5,12 +5,11 @@ import { useKeys } from "@/app/keys";
 import { CELLS, FlatView, type Cells, type Channel, type FlatLook } from "@/gl/flat";
 import type { Loaded, TextureSource } from "@/gl/textures";
 import { Choice } from "@/parts/Choice";
-import { ProblemNote } from "@/parts/ProblemNote";
 import type { Framing } from "./FrameControls";
 import { FrameOverlay } from "./FrameOverlay";
 import { kindOf } from "./kinds";
 import { EdgeScores, Marks, useSize } from "./Over";
-import { Pane } from "./Pane";
+import { Missed, Pane } from "./Pane";
 import type { Passing } from "./passing";
 
 const REPEATS = ["1", "2", "4", "8"] as const;
@@ -32,6 +31,7 @@ export function FlatPane({
   stage,
   passing,
   framing,
+  again,
   onFraming,
   change,
 }: {
@@ -41,6 +41,8 @@ export function FlatPane({
   passing: Passing | null;
   /** Set while the source's frame is being moved over the raw picture. */
   framing: Framing | null;
+  /** Another number: what could not be shown is asked for again. */
+  again: number;
   onFraming: (framing: Framing) => void;
   change: (edit: Edit) => void;
 }) {
@@ -62,7 +64,7 @@ export function FlatPane({
     framing
       ? source(surface, role, "raw")
       : passing?.role === role
-      ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(role) }
+      ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(role), made: true }
       : source(surface, role, stage);
   const [against, setAgainst] = useState<number | null>(null);
   const { data: history } = useHistory(surface.id, surface.revision);
@@ -123,7 +125,7 @@ export function FlatPane({
   const left = before?.key;
   useEffect(() => {
     void view.current?.show(latest.current);
-  }, [right, left, role, stage]);
+  }, [right, left, role, stage, again]);
   useEffect(() => {
     view.current?.adjust(latest.current);
   }, [repeat, cells, seams, channel, wipe, held, place, framing]);
@@ -307,11 +309,7 @@ export function FlatPane({
         </span>
       )}
       {before && <Wipe words={against !== null ? `Revision ${String(against)}` : stage === "source" ? "As it came" : "Source"} at={held ? 1 : wipe} onMove={setWipe} />}
-      {problem !== null && (
-        <div className="absolute inset-x-3 bottom-3">
-          <ProblemNote error={problem} />
-        </div>
-      )}
+      {problem !== null && <Missed error={problem} />}
     </Pane>
   );
 }

@@ -5,9 +5,8 @@ import type { TextureSource } from "@/gl/textures";
 import { Choice } from "@/parts/Choice";
 import { Hint } from "@/parts/Hint";
 import { SunIcon } from "@/parts/icons";
-import { ProblemNote } from "@/parts/ProblemNote";
 import { kindOf } from "./kinds";
-import { Pane } from "./Pane";
+import { Missed, Pane } from "./Pane";
 import type { Passing } from "./passing";
 
 /** How long a control rests before a slow machine shades what it shows. */
@@ -25,7 +24,16 @@ interface Lamp {
 }
 
 /** The surface in light, from its compressed blocks, as the GPU of the game will have it. */
-export function LightPane({ surface, passing }: { surface: SurfaceView; passing: Passing | null }) {
+export function LightPane({
+  surface,
+  passing,
+  again,
+}: {
+  surface: SurfaceView;
+  passing: Passing | null;
+  /** Another number: what could not be shown is asked for again. */
+  again: number;
+}) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const view = useRef<LightView | null>(null);
   const [lamp, setLamp] = useState<Lamp>({ shape: "sphere", from: 135, up: 45, fill: 0.25, tiling: 1, distance: 1 });
@@ -75,7 +83,7 @@ export function LightPane({ surface, passing }: { surface: SurfaceView; passing:
     return () => {
       clearTimeout(timer);
     };
-  }, [keys, isPassing]);
+  }, [keys, isPassing, again]);
   useEffect(() => {
     view.current?.adjust(latest.current);
   }, [lamp]);
@@ -146,18 +154,14 @@ export function LightPane({ surface, passing }: { surface: SurfaceView; passing:
           The surface shows here when it has a colour
         </p>
       )}
-      {problem !== null && (
-        <div className="absolute inset-x-3 bottom-3">
-          <ProblemNote error={problem} />
-        </div>
-      )}
+      {problem !== null && <Missed error={problem} />}
     </Pane>
   );
 }
 
 function slotSource(surface: SurfaceView, slot: Slot, passing: Passing | null): TextureSource | null {
   const kind = kindOf(slot);
-  if (passing?.role === slot) return { key: passing.key, compressed: false, kind };
+  if (passing?.role === slot) return { key: passing.key, compressed: false, kind, made: true };
   const map = surface.document.maps.find((m) => m.role === (slot satisfies Role));
   const key = surface.keys[slot]?.compress;
   if (!map || !key || (slot === "alpha" && !map.delivered)) return null;

@@ -1,0 +1,85 @@
+"""The making of a surface's stages: how far it is, what is at work, and how to stop it."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from stonestack.core.steps import STEPS
+from stonestack.core.surface import SOLVE, Map, Node, SourceOrigin, Stage
+from stonestack.services import surfaces
+from stonestack.services.surfaces import SurfaceView
+from stonestack.services.workspace import Workspace
+
+_WORDS = {
+    "decode": "Reading",
+    "frame": "Straightening",
+    "returned": "Laying over",
+    "limit": "Shrinking",
+    "size": "Fitting the size",
+    "compress": "Compressing",
+}
+
+
+class MakingView(BaseModel):
+    """How far the making of a surface is."""
+
+    done: int
+    total: int
+    doing: str | None
+    """What is being computed right now, if anything."""
+    stopped: bool
+    """Whether a person stopped it, and something is not made."""
+
+
+def get(ws: Workspace, surface_id: str) -> MakingView:
+    """Return how far the making of a surface is."""
+    return _view(ws, surfaces.get(ws, surface_id))
+
+
+def stop(ws: Workspace, surface_id: str) -> MakingView:
+    """Stop what is being made of a surface; nothing more is made until told to go on."""
+    surface = surfaces.get(ws, surface_id)
+    ws.renderer.halt(key for stage, key in _shown(surface) if not ws.renderer.measured(key, stage))
+    return _view(ws, surface)
+
+
+def go_on(ws: Workspace, surface_id: str) -> MakingView:
+    """Make what was stopped."""
+    surface = surfaces.get(ws, surface_id)
+    ws.renderer.go_on(key for _, key in _shown(surface))
+    return _view(ws, surface)
+
+
+def _view(ws: Workspace, surface: SurfaceView) -> MakingView:
+    shown = _shown(surface)
+    keys = [key for _, key in shown]
+    at_work = ws.renderer.at_work(keys)
+    return MakingView(
+        done=sum(ws.renderer.measured(key, stage) for stage, key in shown),
+        total=len(shown),
+        doing=_words(next(filter(None, at_work), None)) if at_work else None,
+        stopped=ws.renderer.halted(keys),
+    )
+
+
+def _shown(surface: SurfaceView) -> list[tuple[Stage, str]]:
+    """Return the stages that the course sheet shows, with their keys."""
+    return [
+        (stage, key)
+        for m in surface.document.maps
+        for stage, key in surface.keys[m.role].items()
+        if key is not None and _is_shown(m, stage)
+    ]
+
+
+def _is_shown(m: Map, stage: Stage) -> bool:
+    if stage is Stage.SOURCE:
+        return isinstance(m.origin, SourceOrigin)
+    return stage in (Stage.STEPS, Stage.SIZE) or (stage is Stage.COMPRESS and m.delivered)
+
+
+def _words(node: Node | None) -> str:
+    if node is None:
+        return "Measuring"
+    step = STEPS.get(node.op.removeprefix(SOLVE))
+    return step.title if step is not None else _WORDS.get(node.op, "Working")
