@@ -64,12 +64,12 @@ def examine(name: str, data: bytes, suffixes: Mapping[str, Role] | None = None) 
         If it cannot be read.
     """
     facts = codecs.inspect(name, data)
-    named = _named(name, suffixes or {})
+    words = named(name, suffixes or {})
     seen = describe(data).look
-    common = {**facts.model_dump(), "stem": named.stem}
+    common = {**facts.model_dump(), "stem": words.stem}
     if seen is None:
         return SourceFacts(**common)
-    told = guess_raw(named, seen, facts.width, facts.height)
+    told = guess_raw(words, seen, facts.width, facts.height)
     return SourceFacts(
         **common,
         role=told.role,
@@ -80,7 +80,7 @@ def examine(name: str, data: bytes, suffixes: Mapping[str, Role] | None = None) 
     )
 
 
-def _named(name: str, suffixes: Mapping[str, Role]) -> NameParts:
+def named(name: str, suffixes: Mapping[str, Role]) -> NameParts:
     """Take a name apart by the usual words and the target's own."""
     found = parts(name)
     last = name.rpartition(".")[0].rpartition("_")[2].casefold()
@@ -88,30 +88,3 @@ def _named(name: str, suffixes: Mapping[str, Role]) -> NameParts:
         return replace(found, role=suffixes.get(last, found.role))
     stem = found.stem.removesuffix(f"_{last}")
     return replace(found, stem=stem, role=suffixes[last], suffix=last)
-
-
-def together(files: Mapping[str, SourceFacts], wanted: tuple[Role, ...]) -> list[SourceSet]:
-    """Find the files that belong together: alike in stem, each another map.
-
-    Parameters
-    ----------
-    files : mapping
-        Facts of each file, by any key; earlier ones win where two claim one map.
-    wanted : tuple of Role
-        What a whole set has.
-
-    Returns
-    -------
-    list of SourceSet
-        Of two files or more, in order of stem. Icons belong to no surface.
-    """
-    stems: dict[str, dict[Role, str]] = {}
-    for key, facts in files.items():
-        if facts.role is None or not facts.stem or facts.use == "icon":
-            continue
-        stems.setdefault(facts.stem, {}).setdefault(facts.role, key)
-    return [
-        SourceSet(stem=stem, roles=roles, missing=[r for r in wanted if r not in roles])
-        for stem, roles in sorted(stems.items())
-        if len(roles) > 1
-    ]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from multiprocessing import get_context
@@ -17,7 +17,7 @@ from sqlmodel import Session, col, select
 from stonestack.core.catalogue import describe as describing
 from stonestack.core.catalogue.describe import Described
 from stonestack.core.catalogue.grouping import Item, grouped
-from stonestack.core.catalogue.guess import guess
+from stonestack.core.catalogue.guess import Guess, guess
 from stonestack.core.catalogue.looks import Look
 from stonestack.core.catalogue.names import NameParts, folded, parts
 from stonestack.core.parallel import cores
@@ -51,11 +51,24 @@ class Catalogued(BaseModel):
 
 
 @dataclass(frozen=True)
-class _Known:
+class Known:
+    """A file as it was when last read."""
+
     id: int
     size: int
     mtime_ns: int
     sha256: str
+
+
+@dataclass(frozen=True)
+class Rules:
+    """How names are taken apart and what is told from pixels; a game's own files by default."""
+
+    named: Callable[[str], NameParts] = parts
+    guess: Callable[[NameParts, Look, int, int], Guess] = guess
+
+
+_GAME = Rules()
 
 
 def catalogue(
@@ -73,7 +86,7 @@ def catalogue(
     found = listing(root)
     with ws.session() as session:
         known = {
-            path: _Known(file_id, size, mtime_ns, digest)
+            path: Known(file_id, size, mtime_ns, digest)
             for file_id, path, size, mtime_ns, digest in session.connection().exec_driver_sql(
                 "SELECT id, path, size, mtime_ns, sha256 FROM gamefile WHERE game_id = ?",
                 (game_id,),
@@ -99,7 +112,7 @@ def catalogue(
     # what was read is not lost when the work is stopped.
     for done, batch in _read(root, [(s, "" if redo else _hash(known, s.path)) for s in todo]):
         with ws.session() as session:
-            changed += _store(session, game_id, batch, known)
+            changed += store(session, game_id, batch, known)
             moved_on(session, game_id)
         progress.at(0.9 * done / max(1, len(todo)), f"Reading {done} of {len(todo)} files")
     with ws.session() as session:
@@ -173,7 +186,7 @@ def moved_on(session: Session, game_id: str) -> None:
     )
 
 
-def _hash(known: dict[str, _Known], path: str) -> str:
+def _hash(known: dict[str, Known], path: str) -> str:
     return known[path].sha256 if path in known else ""
 
 
@@ -213,7 +226,13 @@ def _batches(todo: list[tuple[Seen, str]]) -> Iterator[list[tuple[Seen, str]]]:
         yield batch
 
 
-def _store(session: Session, game_id: str, batch: list[FileRead], known: dict[str, _Known]) -> int:
+def store(
+    session: Session,
+    game_id: str,
+    batch: list[FileRead],
+    known: dict[str, Known],
+    rules: Rules = _GAME,
+) -> int:
     """Store what was read; return how many files are new or have changed."""
     connection = session.connection()
     same: list[FileRead] = []
@@ -266,10 +285,10 @@ def _store(session: Session, game_id: str, batch: list[FileRead], known: dict[st
     rows = []
     for read in fresh:
         for entry in read.entries:
-            name = parts(entry.path)
+            name = rules.named(entry.path)
             rows.append(
                 _entry(game_id, ids[read.seen.path], entry.path, entry.chain, name)
-                | _facts(entry.described, name)
+                | _facts(entry.described, name, rules)
                 | {"sha256": entry.sha256, "size": entry.size}
             )
             if entry.sha256 and entry.described.look is not None:
@@ -303,10 +322,10 @@ def _entry(
     }
 
 
-def _facts(described: Described, name: NameParts) -> dict[str, Any]:
+def _facts(described: Described, name: NameParts, rules: Rules = _GAME) -> dict[str, Any]:
     guessed = None
     if described.look is not None:
-        guessed = guess(name, described.look, described.width, described.height)
+        guessed = rules.guess(name, described.look, described.width, described.height)
     return {
         "kind": described.kind,
         "format": described.format,
@@ -354,7 +373,7 @@ def _drop(session: Session, file_ids: list[int]) -> None:
         session.connection().execute(delete(GameFileRow).where(col(GameFileRow.id).in_(part)))
 
 
-def regroup(session: Session, game_id: str) -> None:
+def regroup(session: Session, game_id: str, rules: Rules = _GAME) -> None:
     """Put together anew what belongs together, over the whole catalogue."""
     read = session.connection().exec_driver_sql
     looks = {
@@ -372,7 +391,7 @@ def regroup(session: Session, game_id: str) -> None:
             Item(
                 id=entry_id,
                 path=path,
-                name=parts(path),
+                name=rules.named(path),
                 sha256=digest or f"?{entry_id}",
                 role=Role(role) if role else None,
                 use=use,

@@ -67,6 +67,7 @@ class EntryView(BaseModel):
     """A file of the catalogue, as the screen and the command line see it."""
 
     id: int
+    game_id: str
     path: str
     name: str
     place: str
@@ -261,6 +262,7 @@ def _view(
         codes.append(parts(row.path).stem)
     return EntryView(
         id=row.id or 0,
+        game_id=row.game_id,
         path=row.path,
         name=row.name,
         place=row.place,
@@ -361,7 +363,7 @@ def _line(entry: EntryView) -> str:
 
 def content(ws: Workspace, game_id: str, entry_id: int) -> bytes:
     """Return what an entry's place holds now."""
-    root = games.folder(ws, game_id)
+    root = games.contents(ws, game_id)
     with ws.session() as session:
         row = must(session, EntryRow, entry_id, "file")  # type: ignore[arg-type]
         file = must(session, GameFileRow, row.file_id, "file").path  # type: ignore[arg-type]
@@ -400,7 +402,7 @@ def marker_picture(ws: Workspace, game_id: str, entry_id: int) -> bytes:
 
 def like(
     ws: Workspace,
-    game_id: str,
+    places: list[str],
     data: bytes,
     progress: Progress,
     limit: int = 24,
@@ -410,16 +412,23 @@ def like(
 
     The perceptual hash finds whole copies, toned, resized or compressed again; where none is
     near, local features find a crop, or a part of a screenshot.
+
+    Parameters
+    ----------
+    places : list of str
+        Ids of the catalogues that are looked through.
     """
     asked = picture_bytes(data, looks.SIDE * 8)
     look = looks.look(asked)
+    marks = ",".join("?" * len(places))
     with ws.session() as session:
         rows = (
             session.connection()
             .exec_driver_sql(
-                "SELECT e.id, c.hash, c.sha256, c.tones, e.backup, e.width * e.height FROM entry e "
-                "JOIN content c ON c.sha256 = e.sha256 WHERE e.game_id = ? AND c.flat = ?",
-                (game_id, int(look.flat)),
+                "SELECT e.id, c.hash, c.sha256, c.tones, e.backup, e.width * e.height, e.game_id "
+                "FROM entry e JOIN content c ON c.sha256 = e.sha256 "
+                f"WHERE e.game_id IN ({marks}) AND c.flat = ?",
+                (*places, int(look.flat)),
             )
             .all()
         )
@@ -445,7 +454,7 @@ def like(
     best = int(apart[order[0]])
     if way == "both" and best > NEAR_LOOK // 2:
         large = picture_bytes(data, local.LONGEST)
-        cuts = _by_parts(ws, game_id, large, {r[2]: r[0] for r in rows}, progress)
+        cuts = _by_parts(ws, large, {r[2]: (r[6], r[0]) for r in rows}, progress)
         known = {entry for entry, _ in cuts}
         found = cuts + [pair for pair in found if pair[0] not in known]
     found = found[:limit]
@@ -456,21 +465,28 @@ def like(
                 select(EntryRow).where(col(EntryRow.id).in_([f[0] for f in found]))
             )
         }
-        views = viewed(session, game_id, [by_id[i] for i, _ in found])
+        views = [
+            view
+            for place in places
+            for view in viewed(
+                session, place, [by_id[i] for i, _ in found if by_id[i].game_id == place]
+            )
+        ]
+    order_of = {entry: n for n, (entry, _) in enumerate(found)}
+    views.sort(key=lambda v: order_of[v.id])
     distances = dict(found)
     return [v.model_copy(update={"distance": distances[v.id]}) for v in views]
 
 
 def _by_parts(
     ws: Workspace,
-    game_id: str,
     asked: np.ndarray[Any, np.dtype[np.uint8]],
-    contents: dict[str, int],
+    contents: dict[str, tuple[str, int]],
     progress: Progress,
 ) -> list[tuple[int, int]]:
     wanted = local.features(asked, asked=True)
     scores: list[tuple[int, int]] = []
-    for done, (digest, entry_id) in enumerate(contents.items()):
+    for done, (digest, (game_id, entry_id)) in enumerate(contents.items()):
         progress.at(done / len(contents), f"Comparing {done} of {len(contents)} pictures")
         kept = ws.cache.read(digest, "features")
         if kept is None:

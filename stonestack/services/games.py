@@ -70,7 +70,9 @@ def register(ws: Workspace, root: Path) -> GameFolderView:
 def listed(ws: Workspace) -> list[GameFolderView]:
     """Return all registered folders, oldest first."""
     with ws.session() as session:
-        rows = session.exec(select(GameRow).order_by(col(GameRow.created))).all()
+        rows = session.exec(
+            select(GameRow).where(col(GameRow.shelf_of).is_(None)).order_by(col(GameRow.created))
+        ).all()
     return [_view(ws, row) for row in rows]
 
 
@@ -156,9 +158,16 @@ def folder(ws: Workspace, game_id: str) -> Path:
     ------
     NotFound
         If it is not there now.
+    BadRequest
+        If it is the shelf of a project.
     """
     with ws.session() as session:
-        root = Path(must(session, GameRow, game_id, "game folder").root)
+        row = must(session, GameRow, game_id, "game folder")
+    if row.shelf_of is not None:
+        raise BadRequest(
+            "no-game", "What was brought in is not a game folder.", "Choose a file of the game."
+        )
+    root = Path(row.root)
     if not root.is_dir():
         raise NotFound(
             "folder-gone",
@@ -166,6 +175,13 @@ def folder(ws: Workspace, game_id: str) -> Path:
             "Point to where it lies now; what is kept of it is safe.",
         )
     return root
+
+
+def contents(ws: Workspace, catalogue_id: str) -> Path:
+    """Return where the files of a catalogue lie: below a game folder, or among our own."""
+    with ws.session() as session:
+        shelf_of = must(session, GameRow, catalogue_id, "catalogue").shelf_of
+    return folder(ws, catalogue_id) if shelf_of is None else ws.data.files
 
 
 def version_of(root: Path) -> str:

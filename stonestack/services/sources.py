@@ -10,18 +10,16 @@ from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.codecs.sniff import READABLE, kind_by_content
 from stonestack.core.errors import BadFile, StoneError
 from stonestack.core.naming import plain_file_name
-from stonestack.core.roles import Role
-from stonestack.core.sources import SourceFacts, SourceSet, examine, together
+from stonestack.core.sources import SourceFacts, examine
 from stonestack.core.surface import SourceOrigin
 from stonestack.core.targets import TARGETS
+from stonestack.services import shelf
 from stonestack.services.jobs import Progress
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.tables import ProjectRow, SourceRow
 
 MOST_BYTES = 512 << 20
 _MOST_ENTRIES = 2000
-_SET = (Role.COLOUR, Role.NORMAL, Role.SPECULAR, Role.HEIGHT)
-"""What a whole set of a surface's files has."""
 
 
 class SourceView(BaseModel):
@@ -51,7 +49,22 @@ def view(row: SourceRow) -> SourceView:
 
 
 def bring(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
-    """Take a file in.
+    """Take a file in, and put it on the project's shelf.
+
+    Raises
+    ------
+    BadRequest
+        If its name is not one.
+    BadFile
+        If it cannot be read whole; then nothing is kept.
+    """
+    kept = _kept(ws, project_id, name, data)
+    shelf.catalogue(ws, project_id)
+    return kept
+
+
+def _kept(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
+    """Check a file and keep it.
 
     Raises
     ------
@@ -125,9 +138,10 @@ def bring_archive(
             if kind_by_content(content) not in READABLE:
                 passed_over += 1
                 continue
-            brought.append(bring(ws, project_id, entry.name, content))
+            brought.append(_kept(ws, project_id, entry.name, content))
         except StoneError as error:
             refused.append(Refused(name=entry.name, message=error.message, fix=error.fix))
+    shelf.catalogue(ws, project_id)
     if not brought and not refused:
         raise BadFile(
             "no-pictures",
@@ -135,11 +149,6 @@ def bring_archive(
             "Bring an archive of PNG, JPEG, TGA, BMP, TIFF, DDS or KTX2 files.",
         )
     return Unpacked(brought=brought, refused=refused, passed_over=passed_over)
-
-
-def sets(ws: Workspace, project_id: str) -> list[SourceSet]:
-    """Return the sources that belong together by name; their keys are the sources' ids."""
-    return together({s.id: s.facts for s in listed(ws, project_id)}, _SET)
 
 
 def listed(ws: Workspace, project_id: str) -> list[SourceView]:

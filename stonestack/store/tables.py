@@ -119,7 +119,7 @@ class RenderRow(SQLModel, table=True):
 
 
 class GameRow(SQLModel, table=True):
-    """A registered game folder.
+    """A registered game folder, or the shelf of what was brought into a project.
 
     ``report`` holds what was left out of its catalogue, as JSON; ``revision`` counts the
     catalogue's changes.
@@ -133,6 +133,7 @@ class GameRow(SQLModel, table=True):
     version: str = ""
     report: str = "[]"
     revision: int = 0
+    shelf_of: str | None = None
     read: datetime | None = None
     created: datetime = Field(default_factory=now)
 

@@ -11,9 +11,8 @@ from stonestack.core import codecs, colour
 from stonestack.core.codecs.profiles import read_profile
 from stonestack.core.image import Space
 from stonestack.core.roles import Role
-from stonestack.core.sources import examine, together
+from stonestack.core.sources import examine
 from stonestack.core.targets import TARGETS
-from tests.core import defects
 from tests.support import noise, png
 
 
@@ -205,20 +204,3 @@ class Roles(unittest.TestCase):
         target = TARGETS["saltglass"].suffixes
         self.assertEqual(examine("wall_opening.png", png(grey), target).role, Role.ALPHA)
         self.assertEqual(examine("wall_opening.png", png(grey), target).stem, "wall")
-
-    def test_files_that_belong_together_are_one_set_and_what_lacks_is_said(self) -> None:
-        colours = png((defects.stochastic(96, 3, True) * 255).astype(np.uint8))
-        grey = png(np.repeat((noise(96, 96, 5, 6, True, 1) * 255).astype(np.uint8), 3, axis=2))
-        files = {
-            name: examine(name, data)
-            for name, data in {
-                "kelp_rope_c.png": colours,
-                "kelp_rope_h.png": grey,
-                "kelp_rope_s.png": grey,
-                "salt_crust_c.png": colours,
-            }.items()
-        }
-        sets = together(files, (Role.COLOUR, Role.NORMAL, Role.SPECULAR))
-        self.assertEqual([s.stem for s in sets], ["kelp_rope"])
-        self.assertEqual(sets[0].roles[Role.HEIGHT], "kelp_rope_h.png")
-        self.assertEqual(sets[0].missing, [Role.NORMAL])

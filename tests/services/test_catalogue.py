@@ -239,7 +239,7 @@ class Finding(CatalogueCase):
             naming.attach(self.ws, self.id, self.root / "n.csv")
 
     def test_a_painted_over_copy_finds_its_original_first(self) -> None:
-        found = finding.like(self.ws, self.id, painted(colour_dds(2)), silent())
+        found = finding.like(self.ws, [self.id], painted(colour_dds(2)), silent())
         self.assertTrue(found[0].path.endswith("floor.dds") or "floor_c" in found[0].path)
 
     def test_the_games_log_tells_what_it_read(self) -> None:

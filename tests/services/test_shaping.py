@@ -7,7 +7,7 @@ from stonestack.core import edits
 from stonestack.core.errors import BadFile, BadRequest
 from stonestack.core.roles import Role
 from stonestack.core.surface import Stage
-from stonestack.services import projects, shaping, sources, surfaces
+from stonestack.services import projects, shaping, shelf, sources, surfaces
 from stonestack.services.jobs import silent
 from tests.core import defects
 from tests.support import WorkspaceCase, noise, png
@@ -69,7 +69,7 @@ class Beginnings(WorkspaceCase):
             "lone_c.png": stored("bricks"),
         }.items():
             sources.bring(self.ws, self.project, name, data)
-        (found,) = sources.sets(self.ws, self.project)
+        (found,) = shelf.sets(self.ws, self.project)
         self.assertEqual((found.stem, set(found.roles)), ("sail", {Role.COLOUR, Role.HEIGHT}))
         begun = shaping.begin(self.ws, self.project, found.stem, found.roles)
         sizes = []

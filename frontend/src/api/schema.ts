@@ -148,6 +148,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/games/{game_id}/entries/{entry_id}/like": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["find_like_entry_api_games__game_id__entries__int_entry_id__like_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/games/{game_id}/entries/{entry_id}/marker.png": {
         parameters: {
             query?: never;
@@ -589,6 +605,22 @@ export interface paths {
         };
         get: operations["project_game_api_projects__project_id__registered_game_get"];
         put: operations["point_project_api_projects__project_id__registered_game_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_shelf_api_projects__project_id__shelf_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1327,6 +1359,8 @@ export interface components {
             distance: number | null;
             /** Format */
             format: string;
+            /** Game Id */
+            game_id: string;
             /** Height */
             height: number;
             /** Human */
@@ -3843,6 +3877,40 @@ export interface operations {
             };
         };
     };
+    find_like_entry_api_games__game_id__entries__int_entry_id__like_post: {
+        parameters: {
+            query?: {
+                also?: string;
+            };
+            header?: never;
+            path: {
+                game_id: string;
+                entry_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     entry_marker_api_games__game_id__entries__int_entry_id__marker_png_get: {
         parameters: {
             query?: never;
@@ -4003,7 +4071,9 @@ export interface operations {
     };
     find_like_api_games__game_id__like_post: {
         parameters: {
-            query?: never;
+            query?: {
+                also?: string;
+            };
             header?: never;
             path: {
                 game_id: string;
@@ -4886,6 +4956,37 @@ export interface operations {
                 "application/json": components["schemas"]["NewRoot"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GameFolderView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    get_shelf_api_projects__project_id__shelf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

@@ -150,6 +150,12 @@ class LikeFile(BaseModel):
     file: FileStorage
 
 
+class AlsoQuery(BaseModel):
+    """Another catalogue that is looked through too: the project's shelf, or its game."""
+
+    also: str = ""
+
+
 class Which(BaseModel):
     """Which of ours; None means all."""
 
@@ -207,20 +213,27 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def game_facets(path: GamePath) -> Response:
         return model(finding.facets(ws, path.game_id))
 
-    @app.post("/api/games/<game_id>/like", responses={200: JobView})
-    def find_like(path: GamePath, form: LikeFile) -> Response:
-        data = form.file.read()
+    def looking(game_id: str, also: str, data: bytes) -> Response:
+        places = [game_id, *([also] if also else [])]
         return model(
             ws.jobs.start(
                 "Looking for what looks like it",
                 lambda progress: {
                     "entries": [
-                        e.model_dump(mode="json")
-                        for e in finding.like(ws, path.game_id, data, progress)
+                        e.model_dump(mode="json") for e in finding.like(ws, places, data, progress)
                     ]
                 },
             )
         )
+
+    @app.post("/api/games/<game_id>/like", responses={200: JobView})
+    def find_like(path: GamePath, query: AlsoQuery, form: LikeFile) -> Response:
+        return looking(path.game_id, query.also, form.file.read())
+
+    @app.post("/api/games/<game_id>/entries/<int:entry_id>/like", responses={200: JobView})
+    def find_like_entry(path: EntryPath, query: AlsoQuery) -> Response:
+        data = finding.content(ws, path.game_id, path.entry_id)
+        return looking(path.game_id, query.also, data)
 
     @app.get("/api/games/<game_id>/entries/<int:entry_id>", responses={200: EntryMore})
     def get_entry(path: EntryPath) -> Response:

@@ -9,7 +9,8 @@ from pydantic import BaseModel, Field, RootModel
 
 from stonestack.core.roles import Role
 from stonestack.core.sources import SourceSet
-from stonestack.services import shaping, sources
+from stonestack.services import games, shaping, shelf, sources
+from stonestack.services.games import GameFolderView
 from stonestack.services.jobs import JobView
 from stonestack.services.sources import SourceView
 from stonestack.services.surfaces import SurfaceView
@@ -70,11 +71,15 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.get("/api/projects/<project_id>/source-sets", responses={200: SourceSetList})
     def list_source_sets(path: ProjectPath) -> Response:
-        return models(list(sources.sets(ws, path.project_id)))
+        return models(list(shelf.sets(ws, path.project_id)))
 
     @app.post("/api/projects/<project_id>/source-sets", responses={200: SurfaceView})
     def begin_from_sources(path: ProjectPath, body: NewFromSources) -> Response:
         return model(shaping.begin(ws, path.project_id, body.stem, body.roles))
+
+    @app.get("/api/projects/<project_id>/shelf", responses={200: GameFolderView})
+    def get_shelf(path: ProjectPath) -> Response:
+        return model(games.get(ws, shelf.catalogue(ws, path.project_id)))
 
     @app.get("/api/sources/<source_id>/picture.png")
     def source_picture(path: SourcePath) -> Response:
