@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from functools import partial
 from pathlib import Path
@@ -147,19 +148,30 @@ def begin(ws: Workspace, project_id: str, stem: str, roles: dict[Role, str]) -> 
     Raises
     ------
     BadRequest
-        If no source is named, one is not there, or a surface has its name already.
+        If no source is named, or one is not there.
     """
     known = {s.id: s for s in sources.listed(ws, project_id)}
     if not roles or any(source not in known for source in roles.values()):
         raise BadRequest("no-such-source", "A picture is not there any more.", "Reload the page.")
-    title = stem.replace("_", " ").strip().capitalize() or "Surface"
-    begun = surfaces.create(ws, project_id, title, code_name(stem))
+    title, name = _free(ws, project_id, stem)
+    begun = surfaces.create(ws, project_id, title, name)
     # The colour first: what follows from it is settled by it.
     for role in sorted(roles, key=lambda r: list(ROLES).index(r)):
         origin = known[roles[role]].origin
         change = edits.SetOrigin(role=role, origin=origin)
         begun = surfaces.edit(ws, begun.id, begun.revision, change)
     return begun
+
+
+def _free(ws: Workspace, project_id: str, stem: str) -> tuple[str, str]:
+    """Return a title and a code name that no surface has yet, numbered where there is one."""
+    title = stem.replace("_", " ").strip().capitalize() or "Surface"
+    name = code_name(stem)
+    taken = {s.name for s in surfaces.listed(ws, project_id)}
+    if name not in taken:
+        return title, name
+    number = next(n for n in itertools.count(2) if f"{name}_{n}" not in taken)
+    return f"{title} {number}", f"{name}_{number}"
 
 
 def _opened(ws: Workspace, surface_id: str) -> tuple[Surface, ProjectRow]:

@@ -206,6 +206,17 @@ class BringingIn(TileCase):
         expect(cards).to_have_count(2, timeout=PATIENCE)
         page.get_by_label("Role").select_option("height")
         expect(cards).to_have_count(1, timeout=PATIENCE)
+        # One file large, with what it is; and the one look for what is alike, in the game too.
+        cards.first.get_by_role("button").first.click()
+        preview = page.get_by_role("complementary", name="Preview")
+        expect(preview.get_by_text("16 bits a channel; kept")).to_be_visible(timeout=PATIENCE)
+        expect(preview.get_by_role("radiogroup", name="Backdrop")).to_be_visible(timeout=PATIENCE)
+        preview.get_by_role("button", name="Find alike").click()
+        expect(page.get_by_text(re.compile("look like kelp_mat_h.png"))).to_be_visible(
+            timeout=PATIENCE
+        )
+        sheet = page.get_by_role("list", name="Contact sheet").locator("li")
+        expect(sheet.first).to_contain_text("kelp_mat_h.png", timeout=PATIENCE)
 
 
 if __name__ == "__main__":

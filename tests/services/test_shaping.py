@@ -81,6 +81,15 @@ class Beginnings(WorkspaceCase):
         self.assertEqual(sizes[0], sizes[1])
         self.assertLess(sizes[0][0], 200)
 
+    def test_a_second_surface_of_one_source_gets_a_number(self) -> None:
+        source = sources.bring(self.ws, self.project, "sail_c.png", stored("weave"))
+        begun = [
+            shaping.begin(self.ws, self.project, "sail", {Role.COLOUR: source.id}).document
+            for _ in range(3)
+        ]
+        self.assertEqual([d.name for d in begun], ["sail", "sail_2", "sail_3"])
+        self.assertEqual(begun[1].title, "Sail 2")
+
     def test_a_source_that_is_not_there_starts_nothing(self) -> None:
         with self.assertRaises(BadRequest):
             shaping.begin(self.ws, self.project, "sail", {Role.COLOUR: "nobody"})

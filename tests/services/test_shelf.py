@@ -79,6 +79,21 @@ class Shelves(WorkspaceCase):
         self.assertEqual({e.path for e in found[:2]}, {"wall.png", "old_wall.png"})
         self.assertEqual({e.game_id for e in found[:2]}, set(places))
 
+    def test_a_photograph_that_the_camera_turned_is_known_as_it_is_seen(self) -> None:
+        # Courses lie level; the camera was held upright, so they are stored standing.
+        seen = Image.open(io.BytesIO(stored("bricks"))).convert("RGB").crop((0, 0, 200, 120))
+        turned = io.BytesIO()
+        exif = Image.Exif()
+        exif[0x0112] = 6
+        seen.transpose(Image.Transpose.ROTATE_90).save(turned, "JPEG", quality=92, exif=exif)
+        sources.bring(self.ws, self.project, "turned.jpg", turned.getvalue())
+        asked = io.BytesIO()
+        seen.save(asked, "PNG")
+        places = [shelf.catalogue(self.ws, self.project)]
+        (found,) = finding.like(self.ws, places, asked.getvalue(), silent())
+        self.assertLess(found.distance or 0, 20)
+        self.assertEqual((found.width, found.height), (200, 120))
+
     def test_files_that_belong_together_are_one_set_and_what_lacks_is_said(self) -> None:
         self.bring(
             kelp_rope_c=stored("weave"),

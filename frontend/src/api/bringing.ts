@@ -23,7 +23,8 @@ export async function bringAll(project: string, files: File[], told: (done: numb
       brought.refused.push({ name: file.name, problem: asProblem(failed) });
     }
   }
-  for (const list of ["sources", "source-sets"]) void queries.invalidateQueries({ queryKey: [list, project] });
+  for (const list of ["sources", "source-sets", "shelf"]) void queries.invalidateQueries({ queryKey: [list, project] });
+  for (const list of ["entries", "entry", "facets"]) void queries.invalidateQueries({ queryKey: [list] });
   return brought;
 }
 

@@ -28,6 +28,21 @@ export function useGame(project: string) {
   });
 }
 
+/** What was brought into a project, catalogued like a game's files. */
+export function useShelf(project: string) {
+  return useQuery({
+    queryKey: ["shelf", project],
+    queryFn: () => got(api.GET("/api/projects/{project_id}/shelf", { params: { path: { project_id: project } } })),
+  });
+}
+
+export function useSets(project: string) {
+  return useQuery({
+    queryKey: ["source-sets", project],
+    queryFn: () => got(api.GET("/api/projects/{project_id}/source-sets", { params: { path: { project_id: project } } })),
+  });
+}
+
 export function useEntries(game: string | undefined, search: Search) {
   return useInfiniteQuery({
     queryKey: ["entries", game, search],
@@ -85,12 +100,12 @@ export function gameChanged() {
   }
 }
 
-export function entryPicture(game: string, entry: Entry, longest?: number, level = 0): string {
+export function entryPicture(entry: Entry, longest?: number, level = 0): string {
   const query = new URLSearchParams();
   if (longest !== undefined) query.set("longest", String(longest));
   if (level > 0) query.set("level", String(level));
   if (entry.sha256) query.set("sha256", entry.sha256);
-  return `/api/games/${game}/entries/${String(entry.id)}/picture.png?${query.toString()}`;
+  return `/api/games/${entry.game_id}/entries/${String(entry.id)}/picture.png?${query.toString()}`;
 }
 
 /** A form with several files, each under its own name. */

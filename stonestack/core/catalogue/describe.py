@@ -23,7 +23,7 @@ from stonestack.core.codecs.texture import Texture
 from stonestack.core.errors import StoneError
 from stonestack.core.image import Bytes
 
-VERSION = 1
+VERSION = 2
 """Counted up when the same content would be described otherwise."""
 LOOKED = 128
 """Longest side that is looked at."""
@@ -140,7 +140,7 @@ def _image(kind: FileKind, data: bytes) -> Described:
             lowest = np.asarray(texels.getchannel("A")).min(initial=255)
             alpha = "used" if lowest < 255 else "opaque"
         small = texels.reduce(shrink) if shrink > 1 else texels
-        pixels = np.asarray(small.convert("RGBA"))
+        pixels = pictures.upright(np.asarray(small.convert("RGBA")), header.turned)
     except StoneError as error:
         return Described(str(kind), problem=error.message)
     except pictures.DAMAGED:

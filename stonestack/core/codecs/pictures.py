@@ -6,6 +6,7 @@ import io
 import struct
 import warnings
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -104,6 +105,11 @@ _UPRIGHT = {
     8: lambda p: p.swapaxes(0, 1)[::-1],
 }
 """From how a picture is stored to how it is meant to be seen (Exif 2.3, table 6)."""
+
+
+def upright(pixels: NDArray[Any], turned: int) -> NDArray[Any]:
+    """Return pixels as they are meant to be seen; ``turned`` is what the header says."""
+    return np.asarray(_UPRIGHT[turned](pixels)) if turned > 1 else pixels
 
 
 def read(data: bytes, kind: FileKind, space: Space) -> Picture:
@@ -295,8 +301,8 @@ def _deep(data: bytes, kind: FileKind, header: PictureFacts) -> tuple[Floats, bo
             "Save one flat page with grey, RGB or RGBA channels.",
         )
     top = np.float32(1 if pixels.dtype.kind == "f" else 255 if pixels.dtype == np.uint8 else 65535)
-    upright = _UPRIGHT[header.turned](pixels) if header.turned > 1 else pixels
-    values = np.clip(np.nan_to_num(upright.astype(np.float32) / top), 0, 1)
+    values = upright(pixels, header.turned).astype(np.float32)
+    values = np.clip(np.nan_to_num(values / top), 0, 1)
     alpha = pixels.shape[2] in (2, 4) and header.mode != "CMYK"
     return np.ascontiguousarray(values, np.float32), alpha
 

@@ -1,82 +1,32 @@
-import { useQuery } from "@tanstack/react-query";
-import { useCallback, useEffect, useRef, useState } from "react";
-import { useLocation } from "wouter";
-import { bringAll, filesOf, pasted, type Brought, type Source } from "@/api/bringing";
-import { api, got, type Role, type Schemas } from "@/api/client";
-import type { Search } from "@/api/games";
-import { queries, useKnowledge, useSources } from "@/api/queries";
+import { useRef } from "react";
+import type { Brought, Source } from "@/api/bringing";
+import type { Role, Schemas } from "@/api/client";
+import type { Entry } from "@/api/games";
+import { useKnowledge } from "@/api/queries";
 import { ROLES } from "@/app/address";
 import { Button } from "@/parts/Button";
 import { bytes } from "@/parts/figures";
-import { Hint } from "@/parts/Hint";
-import { ProblemNote } from "@/parts/ProblemNote";
 import { Verdict } from "@/parts/Verdict";
+import { Thumb } from "./cells";
 
 type SourceSet = Schemas["SourceSet"];
 
-/** Files that came in from elsewhere, kept byte for byte: what each is, what it is for, and which belong together. */
-export function BroughtIn({ project, search }: { project: string; search: Search }) {
-  const { data, error } = useSources(project);
-  const { data: sets } = useQuery({
-    queryKey: ["source-sets", project],
-    queryFn: () => got(api.GET("/api/projects/{project_id}/source-sets", { params: { path: { project_id: project } } })),
-  });
-  const [, navigate] = useLocation();
-  const [doing, setDoing] = useState("");
-  const [last, setLast] = useState<Brought | null>(null);
-  const [problem, setProblem] = useState<unknown>(null);
+interface Props {
+  doing: string;
+  last: Brought | null;
+  sets: SourceSet[];
+  sources: Source[];
+  onTake: (files: File[]) => void;
+  onBegin: (stem: string, roles: Partial<Record<Role, string>>) => void;
+}
+
+/** Where files come in from elsewhere, what did not come in, and which belong together. */
+export function BroughtIn({ doing, last, sets, sources, onTake, onBegin }: Props) {
   const file = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
-
-  const take = useCallback(
-    async (files: File[]) => {
-      if (files.length === 0) return;
-      setProblem(null);
-      setLast(null);
-      setLast(
-        await bringAll(project, files, (done) => {
-          setDoing(`Bringing in ${String(done + 1)} of ${String(files.length)}`);
-        }),
-      );
-      setDoing("");
-    },
-    [project],
-  );
-  useEffect(() => {
-    const paste = (event: ClipboardEvent) => {
-      const files = pasted(event.clipboardData);
-      if (files.length > 0) void take(files);
-    };
-    window.addEventListener("paste", paste);
-    return () => {
-      window.removeEventListener("paste", paste);
-    };
-  }, [take]);
-  const begin = async (stem: string, roles: Partial<Record<Role, string>>) => {
-    setProblem(null);
-    try {
-      const params = { path: { project_id: project } };
-      const made = await got(api.POST("/api/projects/{project_id}/source-sets", { params, body: { stem, roles } }));
-      void queries.invalidateQueries({ queryKey: ["surfaces", project] });
-      navigate(`/p/${project}/bench/${made.id}?map=colour&stage=steps`);
-    } catch (failed) {
-      setProblem(failed);
-    }
-  };
-  if (error) return <div className="p-6"><ProblemNote error={error} /></div>;
-  if (!data) return <div className="h-full" aria-busy />;
-  const shown = data.filter((source) => fits(source, search));
-  const known = new Map(data.map((source) => [source.id, source]));
+  const known = new Map(sources.map((source) => [source.id, source]));
   return (
-    <div
-      className="flex min-h-full flex-col gap-3 p-3"
-      onDragOver={(event) => { event.preventDefault(); }}
-      onDrop={(event) => {
-        event.preventDefault();
-        event.stopPropagation();
-        void filesOf(event.dataTransfer).then(take);
-      }}
-    >
+    <div className="flex flex-col gap-3 p-3 pb-0">
       <div className="flex flex-wrap items-center gap-2 border border-dashed border-joint px-3 py-2 text-small text-ink-2">
         <span className="flex-1">{doing || "Drop pictures, folders or an archive here, or paste a picture. Every file is kept as it is."}</span>
         <Button className="h-6" onClick={() => file.current?.click()}>Choose files</Button>
@@ -89,7 +39,7 @@ export function BroughtIn({ project, search }: { project: string; search: Search
         className="hidden"
         aria-label="Pictures to bring in"
         onChange={(event) => {
-          void take([...(event.target.files ?? [])]);
+          onTake([...(event.target.files ?? [])]);
           event.target.value = "";
         }}
       />
@@ -102,11 +52,10 @@ export function BroughtIn({ project, search }: { project: string; search: Search
         className="hidden"
         aria-label="Folder to bring in"
         onChange={(event) => {
-          void take([...(event.target.files ?? [])]);
+          onTake([...(event.target.files ?? [])]);
           event.target.value = "";
         }}
       />
-      {problem !== null && <ProblemNote error={problem} onClose={() => { setProblem(null); }} />}
       {last && last.refused.length > 0 && (
         <section aria-label="Not brought in" className="border border-joint bg-ochre-wash px-3 py-2 text-small">
           <p>{last.sources.length} came in; {last.refused.length} did not:</p>
@@ -119,36 +68,24 @@ export function BroughtIn({ project, search }: { project: string; search: Search
           </ul>
         </section>
       )}
-      {sets && sets.length > 0 && (
+      {sets.length > 0 && (
         <section aria-label="Belong together">
           <h2 className="head pb-1">Belong together by name</h2>
           <ul className="flex flex-col">
             {sets.map((set) => (
-              <SetRow key={set.stem} set={set} known={known} onBegin={() => void begin(set.stem, set.roles)} />
+              <SetRow
+                key={set.stem}
+                set={set}
+                known={known}
+                onBegin={() => {
+                  onBegin(set.stem, set.roles);
+                }}
+              />
             ))}
           </ul>
         </section>
       )}
-      <ul className="grid grid-cols-[repeat(auto-fill,minmax(232px,1fr))] gap-2" aria-label="Brought in">
-        {shown.map((source) => (
-          <Card key={source.id} source={source} onBegin={() => void begin(source.facts.stem || source.facts.name, { [source.facts.role ?? "colour"]: source.id })} />
-        ))}
-      </ul>
-      {data.length > 0 && shown.length === 0 && <p className="text-ink-2">Nothing of what was brought in fits these words and filters.</p>}
     </div>
-  );
-}
-
-/** Whether a source fits the words and filters that are set above the list. */
-function fits({ facts }: Source, search: Search): boolean {
-  const name = facts.name.toLowerCase();
-  return (
-    search.words.toLowerCase().split(/\s+/).every((word) => name.includes(word)) &&
-    (search.role === "" || facts.role === search.role) &&
-    (search.kind === "" || facts.kind === search.kind) &&
-    (search.use === "" || facts.use === search.use) &&
-    (search.alpha === "" || facts.alpha === search.alpha) &&
-    Math.max(facts.width, facts.height) >= search.least
   );
 }
 
@@ -177,28 +114,96 @@ function SetRow({ set, known, onBegin }: { set: SourceSet; known: Map<string, So
   );
 }
 
-function Card({ source, onBegin }: { source: Source; onBegin: () => void }) {
-  const { facts } = source;
-  const { data: knowledge } = useKnowledge();
-  const role = facts.role ? (knowledge?.roles[facts.role]?.title ?? facts.role) : "";
+/** What came in, each with what it is and what is unusual about it. */
+export function Cards({
+  entries,
+  sourceOf,
+  selected,
+  onSelect,
+  onBegin,
+}: {
+  entries: Entry[];
+  sourceOf: (entry: Entry) => Source | null;
+  selected: number | null;
+  onSelect: (entry: Entry) => void;
+  onBegin: (source: Source) => void;
+}) {
   return (
-    <li className="flex flex-col border border-mortar p-1.5">
-      <img src={`/api/sources/${source.id}/picture.png`} alt="" loading="lazy" className="checks h-36 w-full object-cover" />
-      <p className="figures truncate pt-1" title={facts.name}>{facts.name}</p>
-      <p className="text-fine text-ink-2">
-        {facts.width} × {facts.height} {facts.block_format?.toUpperCase() ?? facts.kind.toUpperCase()}, {facts.channels} × {facts.bits} bit, {bytes(facts.bytes)}
-      </p>
-      {role && (
-        <Hint text={`${facts.role_reason}. ${facts.use === "icon" ? `An icon rather than a surface: ${facts.use_reason}.` : ""}`}>
-          <p className="text-small">
-            {facts.use === "icon" ? "Icon" : role}, <span className="text-ink-2">{Math.round(facts.role_confidence * 100)} % sure</span>
-          </p>
-        </Hint>
-      )}
-      {facts.unusual.map((words) => (
-        <Verdict key={words} finding={{ level: "look", words, fix: "" }} />
+    <ul className="grid grid-cols-[repeat(auto-fill,minmax(200px,1fr))] gap-2 p-3" aria-label="Brought in">
+      {entries.map((entry) => (
+        <Card
+          key={entry.id}
+          entry={entry}
+          source={sourceOf(entry)}
+          chosen={entry.id === selected}
+          onSelect={() => {
+            onSelect(entry);
+          }}
+          onBegin={onBegin}
+        />
       ))}
-      <Button className="mt-auto h-6 self-start" look="bare" onClick={onBegin}>Start a surface</Button>
+    </ul>
+  );
+}
+
+function Card({
+  entry,
+  source,
+  chosen,
+  onSelect,
+  onBegin,
+}: {
+  entry: Entry;
+  source: Source | null;
+  chosen: boolean;
+  onSelect: () => void;
+  onBegin: (source: Source) => void;
+}) {
+  const { data: knowledge } = useKnowledge();
+  const facts = source?.facts;
+  const role = facts?.role ? (knowledge?.roles[facts.role]?.title ?? facts.role) : "";
+  return (
+    <li className={`flex flex-col border-2 ${chosen ? "border-verdigris bg-lime" : "border-mortar"}`}>
+      <button
+        type="button"
+        data-entry={entry.id}
+        aria-pressed={chosen}
+        className="flex flex-1 flex-col p-1.5 text-left -outline-offset-2"
+        onClick={onSelect}
+      >
+        <Thumb entry={entry} longest={320} className="h-32 w-full" />
+        <span className="figures block truncate pt-1" title={entry.path}>{entry.path}</span>
+        {facts && (
+          <span className="block text-fine text-ink-2">
+            {sizeAndForm(facts)}, {bytes(facts.bytes)}
+          </span>
+        )}
+        {facts && role && (
+          <span className="block text-small">
+            {facts.use === "icon" ? "Icon" : role}, <span className="text-ink-2">{Math.round(facts.role_confidence * 100)} % sure</span>
+          </span>
+        )}
+        {facts?.unusual.map((words) => (
+          <Verdict key={words} finding={{ level: "look", words, fix: "" }} />
+        ))}
+      </button>
+      {source && (
+        <Button
+          className="m-1.5 mt-0 h-6 self-start"
+          look="bare"
+          onClick={() => {
+            onBegin(source);
+          }}
+        >
+          Start a surface
+        </Button>
+      )}
     </li>
   );
+}
+
+/** What a source's file holds, in a few signs. */
+export function sizeAndForm(facts: Source["facts"]): string {
+  const form = facts.block_format?.toUpperCase() ?? facts.kind.toUpperCase();
+  return `${String(facts.width)} × ${String(facts.height)} ${form}, ${String(facts.channels)} × ${String(facts.bits)} bit`;
 }

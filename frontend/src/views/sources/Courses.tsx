@@ -40,7 +40,6 @@ export function inOrder(all: Thing[]): Entry[] {
 }
 
 interface Props {
-  game: string;
   things: Thing[];
   selected: number | null;
   marked: ReadonlySet<number>;
@@ -48,9 +47,9 @@ interface Props {
 }
 
 /** One course a thing, one column a role: the grammar of the course sheet, for a game's files. */
-export function Courses({ game, things: all, selected, marked, onSelect }: Props) {
+export function Courses({ things: all, selected, marked, onSelect }: Props) {
   return (
-    <table className="w-full table-fixed" aria-label="Things in the game">
+    <table className="w-full table-fixed" aria-label="Things">
       <thead className="sticky top-0 z-10 bg-plaster">
         <tr className="head [&>th]:border-r-2 [&>th]:border-b-2 [&>th]:border-mortar [&>th]:px-2.5 [&>th]:py-1.5">
           <th className="w-[132px]">Thing</th>
@@ -76,7 +75,6 @@ export function Courses({ game, things: all, selected, marked, onSelect }: Props
               {COLUMNS.map((column) => (
                 <td key={column} className="border-r-2 border-b-2 border-mortar p-0.5 align-top">
                   <Cell
-                    game={game}
                     entries={thing.cells.get(column) ?? []}
                     selected={selected}
                     marked={marked}
@@ -92,7 +90,7 @@ export function Courses({ game, things: all, selected, marked, onSelect }: Props
   );
 }
 
-function Cell({ game, entries, selected, marked, onSelect }: Omit<Props, "things"> & { entries: Entry[] }) {
+function Cell({ entries, selected, marked, onSelect }: Omit<Props, "things"> & { entries: Entry[] }) {
   const at = entries.findIndex((e) => e.id === selected);
   const entry = entries[Math.max(0, at)];
   if (!entry) return null;
@@ -110,7 +108,7 @@ function Cell({ game, entries, selected, marked, onSelect }: Omit<Props, "things
         onSelect(next ?? entry, event.ctrlKey || event.metaKey);
       }}
     >
-      <Thumb game={game} entry={entry} className="h-[44px] w-full" />
+      <Thumb entry={entry} className="h-[44px] w-full" />
       <span className="narrow block truncate pt-0.5 text-fine">
         {marked.has(entry.id) ? "✓ " : ""}
         {worded(entry)}

@@ -3,7 +3,6 @@ import { bytes } from "@/parts/figures";
 import { sized, Thumb, worded } from "./cells";
 
 interface Props {
-  game: string;
   entries: Entry[];
   selected: number | null;
   marked: ReadonlySet<number>;
@@ -11,7 +10,7 @@ interface Props {
 }
 
 /** Many small pictures. */
-export function ContactSheet({ game, entries, selected, marked, onSelect }: Props) {
+export function ContactSheet({ entries, selected, marked, onSelect }: Props) {
   return (
     <ul className="grid grid-cols-[repeat(auto-fill,minmax(116px,1fr))] gap-1 p-2" aria-label="Contact sheet">
       {entries.map((entry) => (
@@ -26,7 +25,7 @@ export function ContactSheet({ game, entries, selected, marked, onSelect }: Prop
               onSelect(entry, event.ctrlKey || event.metaKey);
             }}
           >
-            <Thumb game={game} entry={entry} className="aspect-square w-full" />
+            <Thumb entry={entry} className="aspect-square w-full" />
             <span className="figures block truncate pt-1">
               {marked.has(entry.id) ? "✓ " : ""}
               {entry.name}

@@ -1,10 +1,13 @@
 import { useEffect, useState, type ReactNode } from "react";
+import type { Source } from "@/api/bringing";
 import { api } from "@/api/client";
 import { entryPicture, gameChanged, useEntry, type Entry } from "@/api/games";
 import { Button } from "@/parts/Button";
 import { Choice } from "@/parts/Choice";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { LookIcon } from "@/parts/icons";
+import { Verdict } from "@/parts/Verdict";
+import { sizeAndForm } from "./BroughtIn";
 
 const BACKDROPS = [
   ["grey", "Grey"],
@@ -49,22 +52,23 @@ function Line({ head, children }: { head: string; children: ReactNode }) {
 }
 
 interface Props {
-  game: string;
   entry: Entry;
+  /** What was brought in, if it is that and not a file of the game. */
+  source: Source | null;
   actions: ReactNode;
   onGo: (entry: Entry) => void;
   onMarker: (entry: Entry) => void;
 }
 
 /** One file of the game, large, with all that is known of it. */
-export function Preview({ game, entry, actions, onGo, onMarker }: Props) {
+export function Preview({ entry, source, actions, onGo, onMarker }: Props) {
   const [backdrop, setBackdrop] = useState<Backdrop>("grey");
   const [channel, setChannel] = useState<Channel>("all");
   const [level, setLevel] = useState(0);
   useEffect(() => {
     setLevel(0);
   }, [entry.id]);
-  const { data: more, error } = useEntry(game, entry.id);
+  const { data: more, error } = useEntry(entry.game_id, entry.id);
   const drawn = entry.width > 0 && entry.role !== "";
   const offered = [...(more?.same_bytes ?? []), ...(more?.belongs.filter((e) => e.relation === "twin") ?? [])].filter(
     (e, i, all) => all.findIndex((o) => o.id === e.id) === i,
@@ -86,7 +90,7 @@ export function Preview({ game, entry, actions, onGo, onMarker }: Props) {
         {drawn ? (
           <img
             key={entry.id}
-            src={entryPicture(game, entry, level > 0 ? undefined : 768, level)}
+            src={entryPicture(entry, level > 0 ? undefined : 768, level)}
             alt={`${entry.name}, level ${String(level)}`}
             draggable={false}
             className="h-full w-full object-contain [image-rendering:auto]"
@@ -119,14 +123,18 @@ export function Preview({ game, entry, actions, onGo, onMarker }: Props) {
             <span className="figures">{entry.name}</span>
             {entry.human && <span className="text-ink-2"> · {entry.human}</span>}
           </Line>
-          <Line head="Place"><span className="figures">{entry.place || "the folder itself"}{entry.index !== null ? `, entry ${String(entry.index)}` : ""}</span></Line>
+          {!source && <Line head="Place"><span className="figures">{entry.place || "the folder itself"}{entry.index !== null ? `, entry ${String(entry.index)}` : ""}</span></Line>}
           {entry.role && <Line head={`Why ${entry.role}`}>{entry.role_reason}; {Math.round(entry.role_confidence * 100)} % sure</Line>}
           {entry.use && <Line head={entry.use === "icon" ? "Why an icon" : entry.use === "surface" ? "Why a surface" : "Icon or surface"}>{entry.use_reason}</Line>}
           {entry.reason && <Line head="Standing">{entry.reason}</Line>}
-          {drawn && <Line head="Seen">{SHOWN[entry.shown] ?? entry.shown}</Line>}
-          {more && <Line head="Its form">{more.contract}</Line>}
-          {more?.refusal && <Line head="Put back"><span className="text-madder">{more.refusal}</span></Line>}
-          {more && <Line head="In the safe">{more.kept}</Line>}
+          {source ? <OfSource facts={source.facts} /> : (
+            <>
+              {drawn && <Line head="Seen">{SHOWN[entry.shown] ?? entry.shown}</Line>}
+              {more && <Line head="Its form">{more.contract}</Line>}
+              {more?.refusal && <Line head="Put back"><span className="text-madder">{more.refusal}</span></Line>}
+              {more && <Line head="In the safe">{more.kept}</Line>}
+            </>
+          )}
         </dl>
         {offered.length > 0 && (
           <div className="mt-2 border-t border-mortar pt-2 text-small">
@@ -145,15 +153,33 @@ export function Preview({ game, entry, actions, onGo, onMarker }: Props) {
             </ul>
           </div>
         )}
-        {more && <OwnWords key={entry.path} game={game} entry={entry} name={more.own_name} note={more.note} onMarker={onMarker} />}
+        {more && <OwnWords key={entry.id} entry={entry} inGame={!source} name={more.own_name} note={more.note} onMarker={onMarker} />}
       </div>
       <div className="flex shrink-0 flex-wrap items-center gap-2 border-t border-joint px-3.5 py-2.5">{actions}</div>
     </div>
   );
 }
 
+/** What a source's file is, and what is unusual about it. */
+function OfSource({ facts }: { facts: Source["facts"] }) {
+  return (
+    <>
+      <Line head="Its form">{sizeAndForm(facts)}{facts.mips > 1 ? `, ${String(facts.mips)} levels` : ""}</Line>
+      <Line head="Colour">{facts.profile ?? { srgb: "sRGB", linear: "linear", unmarked: "no profile: taken as sRGB" }[facts.colour_space]}</Line>
+      <Line head="Alpha">{{ none: "none", opaque: "there, but opaque all over", used: "used" }[facts.alpha]}</Line>
+      {facts.unusual.length > 0 && (
+        <Line head="Unusual">
+          {facts.unusual.map((words) => (
+            <Verdict key={words} finding={{ level: "look", words, fix: "" }} />
+          ))}
+        </Line>
+      )}
+    </>
+  );
+}
+
 /** The artist's own name and note, and where the texture is seen. */
-function OwnWords({ game, entry, name, note, onMarker }: { game: string; entry: Entry; name: string; note: string; onMarker: (entry: Entry) => void }) {
+function OwnWords({ entry, inGame, name, note, onMarker }: { entry: Entry; inGame: boolean; name: string; note: string; onMarker: (entry: Entry) => void }) {
   const [words, setWords] = useState({ name, note });
   const [problem, setProblem] = useState<unknown>(null);
   const keep = async (changes: { name?: string; note?: string; shown?: "world" | "menu" | "" }) => {
@@ -161,7 +187,7 @@ function OwnWords({ game, entry, name, note, onMarker }: { game: string; entry: 
     setWords({ name: next.name, note: next.note });
     try {
       await api.PUT("/api/games/{game_id}/note", {
-        params: { path: { game_id: game } },
+        params: { path: { game_id: entry.game_id } },
         body: { path: entry.path, name: next.name, note: next.note, shown: changes.shown ?? (entry.shown === "menu" || entry.shown === "world" ? entry.shown : "") },
       });
       gameChanged();
@@ -191,7 +217,7 @@ function OwnWords({ game, entry, name, note, onMarker }: { game: string; entry: 
           }}
         />
       </label>
-      {entry.role !== "" && (
+      {inGame && entry.role !== "" && (
         <div className="flex items-center gap-2">
           <span className="w-20 text-ink-2">Seen</span>
           <Choice

@@ -1,7 +1,8 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useLocation } from "wouter";
-import { api, got, type Schemas } from "@/api/client";
-import { gameChanged, manyFiles, oneFile, useEntries, useFacets, useGame, useOurs, type Entry, type Search } from "@/api/games";
+import { filesOf, type Source } from "@/api/bringing";
+import { api, got, type Role, type Schemas } from "@/api/client";
+import { gameChanged, manyFiles, oneFile, useEntries, useFacets, useGame, useOurs, useSets, useShelf, type Entry, type Search } from "@/api/games";
 import { queries, useSources } from "@/api/queries";
 import { BarActions } from "@/app/BarActions";
 import { useKeys } from "@/app/keys";
@@ -12,15 +13,16 @@ import { JobStrip } from "@/parts/JobStrip";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { PutPlan } from "@/parts/PutPlan";
 import { useKeptJob } from "@/parts/useKeptJob";
-import { BroughtIn } from "./BroughtIn";
+import { BroughtIn, Cards } from "./BroughtIn";
 import { Courses, inOrder, things } from "./Courses";
 import { ContactSheet, EntryList } from "./Lists";
-import { Filter } from "./Filter";
+import { FindBar, type Where } from "./FindBar";
 import { FolderForm, FolderButton } from "./FolderForm";
 import { More } from "./More";
 import { NamesForm } from "./NamesForm";
 import { Ours } from "./Ours";
 import { Preview } from "./Preview";
+import { useBringing } from "./useBringing";
 
 type Layout = "courses" | "sheet" | "list";
 const NOTHING: Search = { words: "", role: "", kind: "", use: "", alpha: "", least: 0, sort: "thing", down: false };
@@ -28,6 +30,7 @@ const NOTHING: Search = { words: "", role: "", kind: "", use: "", alpha: "", lea
 /** What lies in the game, and what was brought in: found, looked at, taken. */
 export function Sources({ project }: { project: string }) {
   const { data: game, error } = useGame(project);
+  const { data: shelf } = useShelf(project);
   const [job, setJob] = useKeptJob(`catalogue-${project}`);
   const [problem, setProblem] = useState<unknown>(null);
   const asked = useRef("");
@@ -51,12 +54,11 @@ export function Sources({ project }: { project: string }) {
       void read(id, false);
     }
   }, [id, read]);
-  if (error) return <NoGame project={project} error={error} />;
-  if (!game) return <div className="h-full" aria-busy />;
+  if (!shelf || (!game && !error)) return <div className="h-full" aria-busy />;
   return (
     <>
       <BarActions>
-        {job ? (
+        {!game ? null : job ? (
           <JobStrip
             id={job}
             onDone={() => {
@@ -79,34 +81,25 @@ export function Sources({ project }: { project: string }) {
         )}
       </BarActions>
       {problem !== null && <ProblemNote error={problem} onClose={() => { setProblem(null); }} />}
-      <Catalogue key={game.id} project={project} game={game} reading={job !== null} />
+      <Catalogue key={game?.id} project={project} game={game ?? null} missing={error} shelf={shelf} reading={job !== null} />
     </>
   );
 }
 
-/** What is to be found among the sources that were brought in. */
-function among(sources: Schemas["SourceView"][] | undefined, name: "role" | "kind"): string[] {
-  return [...new Set((sources ?? []).map((source) => source.facts[name] ?? "").filter((value) => value !== ""))].sort();
+interface Props {
+  project: string;
+  game: Schemas["GameFolderView"] | null;
+  /** Why there is no game folder, if so. */
+  missing: unknown;
+  shelf: Schemas["GameFolderView"];
+  reading: boolean;
 }
 
-function NoGame({ project, error }: { project: string; error: unknown }) {
-  return (
-    <div className="px-8">
-      <Empty title="No game folder">
-        <div className="flex flex-col gap-3">
-          <ProblemNote error={error} />
-          <FolderForm project={project} root="" />
-        </div>
-      </Empty>
-      <BroughtIn project={project} search={NOTHING} />
-    </div>
-  );
-}
-
-function Catalogue({ project, game, reading }: { project: string; game: Schemas["GameFolderView"]; reading: boolean }) {
+function Catalogue({ project, game, missing, shelf, reading }: Props) {
   const [search, setSearch] = useState<Search>(NOTHING);
-  const [where, setWhere] = useState<"game" | "brought">("game");
-  const [layout, setLayout] = useState<Layout>("courses");
+  const [where, setWhere] = useState<Where>(game ? "game" : "brought");
+  const [layouts, setLayouts] = useState<Record<Where, Layout>>({ game: "courses", brought: "sheet" });
+  const layout = layouts[where];
   const [panel, setPanel] = useState<"file" | "ours">("file");
   const [selected, setSelected] = useState<Entry | null>(null);
   const [marked, setMarked] = useState<ReadonlyMap<number, Entry>>(new Map());
@@ -121,17 +114,31 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
   const upload = useRef<HTMLInputElement>(null);
   const several = useRef<HTMLInputElement>(null);
   const body = useRef<HTMLDivElement>(null);
+  const here = where === "game" ? game : shelf;
   const { data: brought } = useSources(project);
-  const { data: facets } = useFacets(game.id);
-  const { data: ours } = useOurs(game.id);
+  const { data: sets } = useSets(project);
+  const bringing = useBringing(project, where === "brought");
+  const { data: facets } = useFacets(here?.id);
+  const { data: ours } = useOurs(game?.id);
   const shown = layout === "courses" ? { ...search, sort: "thing" as const, down: false } : search;
-  const found = useEntries(game.id, shown);
+  const found = useEntries(here?.id, shown);
   const loaded = useMemo(() => found.data?.pages.flatMap((page) => page.entries) ?? [], [found.data]);
   const entries = alike ? alike.entries : loaded;
   const total = alike ? alike.entries.length : (found.data?.pages[0]?.total ?? 0);
   const courses = useMemo(() => things(entries), [entries]);
   const order = layout === "courses" ? inOrder(courses) : entries;
   const current = order.find((e) => e.id === selected?.id) ?? selected ?? order[0] ?? null;
+  const sources = useMemo(() => new Map((brought ?? []).map((s) => [`${s.sha256} ${s.facts.name}`, s])), [brought]);
+  const sourceOf = (entry: Entry) => (entry.game_id === shelf.id ? (sources.get(`${entry.sha256} ${entry.path}`) ?? null) : null);
+  const source = current ? sourceOf(current) : null;
+  const newest = bringing.last?.sources[0];
+  useEffect(() => {
+    // What has just come in is shown, wherever it stands in the list.
+    const entry = loaded.find((e) => e.sha256 === newest?.sha256);
+    if (!entry) return;
+    setSelected(entry);
+    requestAnimationFrame(() => body.current?.querySelector(`[data-entry="${String(entry.id)}"]`)?.scrollIntoView({ block: "nearest" }));
+  }, [newest, loaded]);
 
   const select = (entry: Entry, marking: boolean) => {
     setSelected(entry);
@@ -155,19 +162,39 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
   };
   const across = layout === "sheet" ? Math.max(1, Math.floor((body.current?.clientWidth ?? 800) / 122)) : 1;
 
-  const like = async (file: File) => {
+  const like = async (asked: File | Entry) => {
     setProblem(null);
     try {
-      const params = { path: { game_id: game.id } };
-      const started = await got(api.POST("/api/games/{game_id}/like", { params, ...oneFile(file) }));
-      setLiking({ id: started.id, name: file.name });
+      const also = [game?.id, shelf.id].find((id) => id !== undefined && id !== here?.id) ?? "";
+      const query = { also };
+      const started =
+        asked instanceof File
+          ? await got(api.POST("/api/games/{game_id}/like", { params: { path: { game_id: here?.id ?? "" }, query }, ...oneFile(asked) }))
+          : await got(
+              api.POST("/api/games/{game_id}/entries/{entry_id}/like", {
+                params: { path: { game_id: asked.game_id, entry_id: asked.id }, query: { also: asked.game_id === shelf.id ? (game?.id ?? "") : shelf.id } },
+              }),
+            );
+      setLiking({ id: started.id, name: asked.name });
     } catch (failed) {
       setProblem(failed);
     }
   };
+  const begin = async (stem: string, roles: Partial<Record<Role, string>>) => {
+    setProblem(null);
+    try {
+      const params = { path: { project_id: project } };
+      const made = await got(api.POST("/api/projects/{project_id}/source-sets", { params, body: { stem, roles } }));
+      void queries.invalidateQueries({ queryKey: ["surfaces", project] });
+      navigate(`/p/${project}/bench/${made.id}?map=colour&stage=steps`);
+    } catch (failed) {
+      setProblem(failed);
+    }
+  };
+  const beginOne = ({ id, facts }: Source) => begin(facts.stem || facts.name, { [facts.role ?? "colour"]: id });
   const take = async () => {
     const chosen = marked.size > 0 ? [...marked.keys()] : current ? [current.id] : [];
-    if (chosen.length === 0 || taking) return;
+    if (chosen.length === 0 || taking || !game) return;
     setProblem(null);
     setTaking(true);
     try {
@@ -185,12 +212,13 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
     }
   };
   const putMarker = async (entry: Entry) => {
-    const answer = await fetch(`/api/games/${game.id}/entries/${String(entry.id)}/marker.png`);
+    const answer = await fetch(`/api/games/${entry.game_id}/entries/${String(entry.id)}/marker.png`);
     if (answer.ok) setPutting({ entry, file: new File([await answer.blob()], `marker for ${entry.name}`) });
     else setProblem(new Error("No marker could be made for this file."));
   };
   const showOurs = async (on: boolean) => {
     setProblem(null);
+    if (!game) return;
     try {
       await got(api.POST("/api/games/{game_id}/shown", { params: { path: { game_id: game.id } }, body: { ours: on } }));
       gameChanged();
@@ -202,9 +230,10 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
   const originals = standing.length > 0 && standing.every((p) => p.state === "original");
   useKeys({
     "/": () => field.current?.focus(),
-    t: () => void take(),
-    x: () => { if (current) mark(current); },
-    p: () => upload.current?.click(),
+    t: () => void (source ? beginOne(source) : take()),
+    l: () => { if (current) void like(current); },
+    x: () => { if (current && !source) mark(current); },
+    p: () => { if (!source) upload.current?.click(); },
     o: () => { if (standing.length > 0) void showOurs(originals); },
     ArrowDown: () => { step(across); },
     ArrowUp: () => { step(-across); },
@@ -226,45 +255,29 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
         event.preventDefault();
         const dropped = [...event.dataTransfer.files];
         const file = dropped[0];
-        // What is brought in takes its own drops; here a picture is sought in the game.
-        if (!file || where !== "game") return;
-        if (dropped.length > 1) setMany(dropped);
+        // Files dropped onto what was brought in come in; onto the game's, one is sought there.
+        if (where === "brought") void filesOf(event.dataTransfer).then(bringing.take);
+        else if (!file) return;
+        else if (dropped.length > 1) setMany(dropped);
         else void like(file);
       }}
     >
       <div className="flex h-12 shrink-0 items-center gap-3 border-b border-joint px-3.5">
-        <input
-          ref={field}
-          type="search"
-          value={search.words}
-          aria-label={where === "game" ? "Find in the game" : "Find in what was brought in"}
-          placeholder="Find by any name, code or known"
-          className="h-9 w-[330px] border-b-2 border-ink bg-transparent text-[17px] outline-offset-4 placeholder:text-ink-2"
-          onChange={(event) => { set({ words: event.target.value }); }}
-          onKeyDown={(event) => {
-            if (event.key === "ArrowDown" || event.key === "Escape" || event.key === "Enter") {
-              event.preventDefault();
-              field.current?.blur();
-            }
-          }}
-        />
-        <Choice
-          label="Where"
-          value={where}
-          options={[["game", `In the game ${String(game.entries)}`], ["brought", `Brought in ${String(brought?.length ?? 0)}`]] as const}
-          onChoose={(next) => {
+        <FindBar
+          field={field}
+          search={search}
+          where={where}
+          counts={{ game: game?.entries ?? 0, brought: shelf.entries }}
+          facets={facets}
+          onSearch={set}
+          onWhere={(next) => {
             // A filter of one place may have no such choice in the other.
-            setSearch({ ...search, role: "", kind: "" });
+            set({ role: "", kind: "" });
             setWhere(next);
           }}
         />
-        <Filter label="Role" any="Any role" value={search.role} options={where === "game" ? Object.keys(facets?.roles ?? {}) : among(brought, "role")} onChoose={(role) => { set({ role }); }} />
-        <Filter label="Kind" any="Any kind" value={search.kind} options={where === "game" ? Object.keys(facets?.kinds ?? {}) : among(brought, "kind")} onChoose={(kind) => { set({ kind }); }} />
-        <Filter label="Use" any="Any use" value={search.use} options={["surface", "icon", "unknown"]} onChoose={(use) => { set({ use }); }} />
-        <Filter label="Alpha" any="Any alpha" value={search.alpha} options={["none", "opaque", "used"]} onChoose={(alpha) => { set({ alpha }); }} />
-        <Filter label="Size" any="Any size" value={search.least ? String(search.least) : ""} options={["64", "128", "256", "512", "1024"]} words={(v) => `${v} and more`} onChoose={(v) => { set({ least: Number(v) || 0 }); }} />
         <span className="ml-auto" />
-        <NamesForm game={game.id} />
+        {game && where === "game" && <NamesForm game={game.id} />}
       </div>
       {(alike ?? liking) && (
         <div className="flex items-center gap-3 border-b border-joint bg-verdigris-wash px-3.5 py-1.5 text-small">
@@ -274,7 +287,7 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
               onDone={(done) => {
                 setAlike({ name: liking.name, entries: (done.result?.["entries"] ?? []) as Entry[] });
                 setSelected(null);
-                setLayout("sheet");
+                setLayouts({ ...layouts, [where]: "sheet" });
                 setLiking(null);
               }}
               onClose={() => { setLiking(null); }}
@@ -289,24 +302,51 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
       <div className="flex min-h-0 flex-1">
         <div className="flex min-w-0 flex-1 flex-col border-r border-joint">
           <div ref={body} className="min-h-0 flex-1 overflow-y-auto">
-            {where === "brought" && <BroughtIn project={project} search={search} />}
-            {where === "game" && found.error && <div className="p-4"><ProblemNote error={found.error} /></div>}
-            {where === "game" && total === 0 && !found.isPending && (
+            {where === "brought" && !alike && (
+              <BroughtIn
+                doing={bringing.doing}
+                last={bringing.last}
+                sets={sets ?? []}
+                sources={brought ?? []}
+                onTake={(files) => void bringing.take(files)}
+                onBegin={(stem, roles) => void begin(stem, roles)}
+              />
+            )}
+            {where === "game" && !game && (
+              <div className="px-8">
+                <Empty title="No game folder">
+                  <div className="flex flex-col gap-3">
+                    <ProblemNote error={missing} />
+                    <FolderForm project={project} root="" />
+                  </div>
+                </Empty>
+              </div>
+            )}
+            {found.error && <div className="p-4"><ProblemNote error={found.error} /></div>}
+            {here && here.entries > 0 && total === 0 && !alike && !found.isPending && (
               <div className="px-8">
                 <Empty title={reading ? "Reading the game folder" : "Nothing found"}>
                   {reading ? "Files show here as soon as they are read." : "Try fewer letters, or another name. Words may stand in any order."}
                 </Empty>
               </div>
             )}
-            {where === "game" && total > 0 && layout === "courses" && (
-              <Courses game={game.id} things={courses} selected={current?.id ?? null} marked={new Set(marked.keys())} onSelect={select} />
+            {total > 0 && layout === "courses" && (
+              <Courses things={courses} selected={current?.id ?? null} marked={new Set(marked.keys())} onSelect={select} />
             )}
-            {where === "game" && layout === "sheet" && (
-              <ContactSheet game={game.id} entries={entries} selected={current?.id ?? null} marked={new Set(marked.keys())} onSelect={select} />
+            {total > 0 && layout === "sheet" && where === "brought" && !alike && (
+              <Cards
+                entries={entries}
+                sourceOf={sourceOf}
+                selected={current?.id ?? null}
+                onSelect={(entry) => { select(entry, false); }}
+                onBegin={(one) => void beginOne(one)}
+              />
             )}
-            {where === "game" && total > 0 && layout === "list" && (
+            {layout === "sheet" && (where === "game" || alike) && (
+              <ContactSheet entries={entries} selected={current?.id ?? null} marked={new Set(marked.keys())} onSelect={select} />
+            )}
+            {total > 0 && layout === "list" && (
               <EntryList
-                game={game.id}
                 entries={entries}
                 selected={current?.id ?? null}
                 marked={new Set(marked.keys())}
@@ -316,25 +356,36 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
                 onSort={(sort) => { set({ sort, down: search.sort === sort && !search.down }); }}
               />
             )}
-            {where === "game" && !alike && found.hasNextPage && <More onSeen={() => void found.fetchNextPage()} />}
+            {!alike && found.hasNextPage && <More onSeen={() => void found.fetchNextPage()} />}
           </div>
           <div className="flex h-8 shrink-0 items-center gap-4 border-t border-joint px-3 text-small text-ink-2">
             <span>{total} files{layout === "courses" ? `, ${String(courses.length)} things` : ""}</span>
-            <FolderButton project={project} root={game.root} />
-            <span className="figures">
-              {game.loose} loose, {game.containers} containers, version {game.version || "unknown"}
-            </span>
-            {game.left_out.length > 0 && (
-              <span title={game.left_out.map((x) => `${x.path} ${x.why}`).join("\n")}>{game.left_out.length} left out</span>
+            {game && where === "game" && (
+              <>
+                <FolderButton project={project} root={game.root} />
+                <span className="figures">
+                  {game.loose} loose, {game.containers} containers, version {game.version || "unknown"}
+                </span>
+                {game.left_out.length > 0 && (
+                  <span title={game.left_out.map((x) => `${x.path} ${x.why}`).join("\n")}>{game.left_out.length} left out</span>
+                )}
+              </>
             )}
             <span className="ml-auto" />
-            <button type="button" className="underline" title="Edited pictures, each called like the file that it replaces" onClick={() => several.current?.click()}>
-              Put many back
-            </button>
-            {where === "game" && <Choice label="Layout" value={layout} options={[["courses", "Courses"], ["sheet", "Contact sheet"], ["list", "List"]] as const} onChoose={setLayout} />}
+            {game && where === "game" && (
+              <button type="button" className="underline" title="Edited pictures, each called like the file that it replaces" onClick={() => several.current?.click()}>
+                Put many back
+              </button>
+            )}
+            <Choice
+              label="Layout"
+              value={layout}
+              options={[["courses", "Courses"], ["sheet", "Contact sheet"], ["list", "List"]] as const}
+              onChoose={(next) => { setLayouts({ ...layouts, [where]: next }); }}
+            />
           </div>
         </div>
-        <aside className={`w-[392px] shrink-0 flex-col max-xl:w-[330px] ${where === "game" ? "flex" : "hidden"}`} aria-label="Preview">
+        <aside className="flex w-[392px] shrink-0 flex-col max-xl:w-[330px]" aria-label="Preview">
           <div className="flex h-8 shrink-0 items-center gap-3 border-b border-joint px-3">
             <Choice
               label="Panel"
@@ -349,7 +400,7 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
             )}
           </div>
           <div className="min-h-0 flex-1">
-            {panel === "ours" && (
+            {panel === "ours" && game && (
               <Ours
                 game={game.id}
                 onFind={(path) => {
@@ -361,20 +412,31 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
             )}
             {panel === "file" && current && (
               <Preview
-                game={game.id}
                 entry={current}
+                source={source}
                 onGo={(entry) => { select(entry, false); }}
                 onMarker={(entry) => void putMarker(entry)}
                 actions={
                   <>
-                    <Button look="solid" keyName="T" disabled={taking || (marked.size === 0 && current.role === "")} hint="Begins a surface in the form that the game has" onClick={() => void take()}>
-                      {takeWords}
-                    </Button>
-                    <Button look="line" keyName="P" disabled={current.role === ""} hint="Any picture; it is made in this file's form" onClick={() => upload.current?.click()}>
-                      Replace it
-                    </Button>
-                    <Button look="bare" keyName="X" onClick={() => { mark(current); }}>
-                      {marked.has(current.id) ? "Unmark" : "Mark"}
+                    {source ? (
+                      <Button look="solid" keyName="T" hint="Begins a surface with this picture; the file stays as it is" onClick={() => void beginOne(source)}>
+                        Start a surface
+                      </Button>
+                    ) : (
+                      <>
+                        <Button look="solid" keyName="T" disabled={taking || (marked.size === 0 && current.role === "")} hint="Begins a surface in the form that the game has" onClick={() => void take()}>
+                          {takeWords}
+                        </Button>
+                        <Button look="line" keyName="P" disabled={current.role === ""} hint="Any picture; it is made in this file's form" onClick={() => upload.current?.click()}>
+                          Replace it
+                        </Button>
+                        <Button look="bare" keyName="X" onClick={() => { mark(current); }}>
+                          {marked.has(current.id) ? "Unmark" : "Mark"}
+                        </Button>
+                      </>
+                    )}
+                    <Button look="bare" keyName="L" disabled={current.role === ""} hint="In the game and in what was brought in" onClick={() => void like(current)}>
+                      Find alike
                     </Button>
                   </>
                 }
@@ -405,7 +467,7 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
           event.target.value = "";
         }}
       />
-      {many.length > 0 && (
+      {game && many.length > 0 && (
         <PutPlan
           name={many.map((f) => `${f.name}-${String(f.lastModified)}`).join("/")}
           title={`Put ${String(many.length)} edited pictures back by name`}
@@ -419,7 +481,7 @@ function Catalogue({ project, game, reading }: { project: string; game: Schemas[
           }}
         />
       )}
-      {putting && (
+      {game && putting && (
         <PutPlan
           name={`${String(putting.entry.id)}-${putting.file.name}-${String(putting.file.lastModified)}`}
           title={`Put ${putting.file.name} in the place of ${putting.entry.name}`}

@@ -27,7 +27,7 @@ export function worded(entry: Entry): string {
   }
 }
 
-export function Thumb({ game, entry, className = "" }: { game: string; entry: Entry; className?: string }) {
+export function Thumb({ entry, longest = 128, className = "" }: { entry: Entry; longest?: number; className?: string }) {
   if (entry.width === 0 || !entry.role) {
     return (
       <span className={`flex items-center justify-center bg-mortar/60 text-fine text-ink-2 ${className}`}>
@@ -37,7 +37,7 @@ export function Thumb({ game, entry, className = "" }: { game: string; entry: En
   }
   return (
     <img
-      src={entryPicture(game, entry, 128)}
+      src={entryPicture(entry, longest)}
       alt=""
       loading="lazy"
       draggable={false}
