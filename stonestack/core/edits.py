@@ -24,6 +24,7 @@ from stonestack.core.surface import (
     Returned,
     SourceOrigin,
     Surface,
+    fitting_format,
     rebuilt,
 )
 from stonestack.core.tile.boundary import MakeTile
@@ -275,6 +276,25 @@ class SetFollows(Document):
         return f"{ROLES[self.role].title} {way}"
 
 
+class SetColours(Document):
+    """Say whether a map's own file holds colours, or plain numbers."""
+
+    kind: Literal["set_colours"] = "set_colours"
+    role: Role
+    colours: bool
+
+    def apply(self, surface: Surface) -> Surface:
+        """Set it; a format that would keep only one channel of colours is changed."""
+        m = surface.map(self.role)
+        kept = not self.colours or FORMATS[m.format].channels >= 3
+        format_ = m.format if kept else fitting_format(self.role, self.colours)
+        return surface.with_map(rebuilt(m, colours=self.colours, format=format_))
+
+    def words(self, _before: Surface) -> str:
+        """Say what changed."""
+        return f"{ROLES[self.role].title}: read as {'colours' if self.colours else 'plain numbers'}"
+
+
 class RepairSpots(Document):
     """Cover spots that stand out, by a step at the end."""
 
@@ -403,6 +423,7 @@ Edit = Annotated[
     | SetOutput
     | SetFrame
     | SetFollows
+    | SetColours
     | RepairSpots
     | TakeFromGame
     | ReturnFile

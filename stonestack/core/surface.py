@@ -16,10 +16,11 @@ from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
-from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.errors import BadRequest
 from stonestack.core.frame import VERSION as FRAME_VERSION
 from stonestack.core.frame import Frame
+from stonestack.core.image import Space
 from stonestack.core.naming import check_code_name
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Size
@@ -125,6 +126,16 @@ class Map(Document):
         title="Follows the colour's cut",
         description="A map with a file of its own is cut and tiled as the colour is",
     )
+    colours: bool = Field(
+        False,
+        title="Holds colours",
+        description="A file of its own is read as colour, by its profile; else as plain numbers",
+    )
+
+    @property
+    def space(self) -> Space:
+        """What the numbers of a file of its own mean."""
+        return Space.LINEAR if self.colours else ROLES[self.role].space
 
     @field_validator("file_name")
     @classmethod
@@ -137,6 +148,8 @@ class Map(Document):
         if self.format not in info.formats:
             fitting = ", ".join(f.upper() for f in info.formats)
             raise ValueError(f"{info.title} can be stored as {fitting}.")
+        if self.colours and info.space is Space.VECTOR:
+            raise ValueError(f"{info.title} holds directions, not colours.")
         for step in self.steps:
             if self.role not in STEPS[step.kind].roles:
                 raise ValueError(f"{STEPS[step.kind].title} is not for {info.title.lower()}.")
@@ -220,10 +233,21 @@ def rebuilt(model: M, **changes: Any) -> M:
     return type(model).model_validate({**dict(model), **changes})
 
 
-def new_surface(title: str, name: str) -> Surface:
+def fitting_format(role: Role, colours: bool) -> BlockFormat:
+    """Return the usual format for a role; where its numbers are colours, one that keeps three."""
+    formats = ROLES[role].formats
+    return next((f for f in formats if not colours or FORMATS[f].channels >= 3), formats[0])
+
+
+def new_surface(title: str, name: str, colours: frozenset[Role] = frozenset()) -> Surface:
     """Return a surface with the usual maps, each derived from colour, and no source yet.
 
     Height is an aid for normals and is not delivered.
+
+    Parameters
+    ----------
+    colours : frozenset of Role
+        Further maps that hold colours, as the target wants them.
     """
     from stonestack.core.derive.alpha import AlphaFromPicture
     from stonestack.core.derive.height import HeightFromColour
@@ -237,7 +261,8 @@ def new_surface(title: str, name: str) -> Surface:
             role=role,
             origin=origin,
             steps=steps,
-            format=ROLES[role].formats[0],
+            format=fitting_format(role, role in colours),
+            colours=role in colours,
             file_name=name + ROLES[role].suffix,
             delivered=delivered,
         )
@@ -401,7 +426,7 @@ def _params(step: Step) -> dict[str, Any]:
 
 def _with_returned(m: Map, stage: Stage, node: Node) -> Node:
     """Lay what came back from an outside editor over a stage."""
-    space = str(ROLES[m.role].space)
+    space = str(m.space)
     for back in m.returned:
         if back.stage is stage:
             new, old = (
@@ -432,7 +457,7 @@ def _decoded(m: Map, longest: int | None) -> Node | None:
     """Return a map's own file as a picture, whole."""
     if not isinstance(m.origin, SourceOrigin):
         return None
-    space = str(ROLES[m.role].space)
+    space = str(m.space)
     params = {"sha256": m.origin.sha256, "space": space, "green": str(m.origin.green)}
     node = Node("decode", params)
     return node if longest is None else Node("limit", {"longest": longest}, (node,))

@@ -25,6 +25,8 @@ class Target(BaseModel):
         The word its material definitions use for each role that it knows.
     suffixes : dict
         Last words of file names that mean a role to this game, beside the usual ones.
+    colours : frozenset of Role
+        Maps beside the colour that hold colours too: specular, where this game tints it.
     smallest : int
         Shortest side it takes.
     square : bool
@@ -39,6 +41,7 @@ class Target(BaseModel):
     green: Green
     slots: dict[Role, str]
     suffixes: dict[str, Role] = {}
+    colours: frozenset[Role] = frozenset()
     smallest: int = 4
     square: bool = False
 

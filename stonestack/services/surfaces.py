@@ -15,6 +15,7 @@ from stonestack.core.materials import Material
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Fit
 from stonestack.core.surface import Node, SourceOrigin, Stage, Surface, new_surface, plan
+from stonestack.core.targets import TARGETS
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.tables import (
     BuildRow,
@@ -88,9 +89,9 @@ def create(ws: Workspace, project_id: str, title: str, name: str) -> SurfaceView
     BadRequest
         If the name cannot be a file name, or another surface has it.
     """
-    document = _validated(lambda: new_surface(title, name))
     with ws.session() as session:
-        must(session, ProjectRow, project_id, "project")
+        target = TARGETS[must(session, ProjectRow, project_id, "project").target]
+        document = _validated(lambda: new_surface(title, name, target.colours))
         if any(d.name == name for _, d in _documents(session, project_id)):
             raise BadRequest(
                 "name-taken", f"Another surface is called {name}.", "Choose another name."

@@ -1,16 +1,21 @@
 import unittest
+from unittest import mock
 
 import numpy as np
 
-from stonestack.core import edits
+from stonestack.core import colour, edits
+from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.errors import BadFile, BadRequest, Conflict, NotFound
+from stonestack.core.image import Picture, Space
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps.levels import Levels
 from stonestack.core.surface import Node, Stage
+from stonestack.core.targets import TARGETS
 from stonestack.services import projects, sources, surfaces
 from stonestack.services.surfaces import SurfaceState, SurfaceView
+from tests.core.test_sources import WIDE, matrix_profile, with_profile
 from tests.support import WorkspaceCase, png, raw_picture
 
 
@@ -209,6 +214,52 @@ class Sources(SurfaceCase):
         assert key is not None
         with self.assertRaises(NotFound):
             self.opened().renderer.png(key)
+
+
+class Colours(SurfaceCase):
+    """A specular map whose file has a wide colour profile."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        rng = np.random.default_rng(4)
+        self.pixels = rng.integers(0, 256, (64, 64, 3), dtype=np.uint8)
+        data = with_profile(self.pixels, matrix_profile(WIDE, 2.2))
+        self.shine = sources.bring(self.ws, self.project.id, "wall_shine.png", data)
+
+    def seen(self, surface: SurfaceView) -> Picture:
+        key = surface.keys[Role.SPECULAR][Stage.SOURCE]
+        assert key is not None
+        return self.ws.renderer.picture(self.ws.renderer.node(key))
+
+    def test_a_profile_is_followed_only_where_the_map_holds_colours(self) -> None:
+        origin = self.shine.origin
+        surface = self.edit(self.surface, edits.SetOrigin(role=Role.SPECULAR, origin=origin))
+        plain = self.seen(surface)
+        self.assertIs(plain.space, Space.DATA)
+        # Plain numbers: the mean of what is stored, untouched by the profile.
+        grey = self.pixels.mean(axis=2, keepdims=True)
+        np.testing.assert_allclose(plain.pixels * 255, grey, atol=1e-3)
+        surface = self.edit(surface, edits.SetColours(role=Role.SPECULAR, colours=True))
+        coloured = self.seen(surface)
+        self.assertIs(coloured.space, Space.LINEAR)
+        as_srgb = colour.to_linear(self.pixels.astype(np.float32) / 255)
+        self.assertGreater(float(np.abs(coloured.pixels - as_srgb).mean()), 0.02)
+        # One channel would keep the red only.
+        self.assertEqual(surface.document.map(Role.SPECULAR).format, BlockFormat.BC1)
+        undone = surfaces.undo(self.ws, surface.id, surface.revision)
+        self.assertEqual(undone.document.map(Role.SPECULAR).format, BlockFormat.BC4)
+
+    def test_a_target_can_say_so_for_all_its_surfaces(self) -> None:
+        tinted = TARGETS["saltglass"].model_copy(update={"colours": frozenset({Role.SPECULAR})})
+        with mock.patch.dict(TARGETS, saltglass=tinted):
+            made = surfaces.create(self.ws, self.project.id, "Tinted", "tinted")
+        surface = self.edit(made, edits.SetOrigin(role=Role.SPECULAR, origin=self.shine.origin))
+        self.assertIs(self.seen(surface).space, Space.LINEAR)
+        self.assertFalse(self.surface.document.map(Role.SPECULAR).colours)
+
+    def test_directions_are_no_colours(self) -> None:
+        with self.assertRaises(BadRequest):
+            self.edit(self.surface, edits.SetColours(role=Role.NORMAL, colours=True))
 
 
 if __name__ == "__main__":

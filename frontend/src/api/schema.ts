@@ -1314,7 +1314,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetFollows"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetFollows"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
         };
         /**
          * EntryMore
@@ -1868,6 +1868,12 @@ export interface components {
          */
         Map: {
             /**
+             * Holds colours
+             * @description A file of its own is read as colour, by its profile; else as plain numbers
+             * @default false
+             */
+            colours: boolean;
+            /**
              * Delivered
              * @default true
              */
@@ -2354,7 +2360,7 @@ export interface components {
          */
         PreviewRequest: {
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetFollows"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetFollows"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
             /**
              * Longest
              * @default null
@@ -2669,6 +2675,20 @@ export interface components {
             suffix: string;
             /** Title */
             title: string;
+        };
+        /**
+         * SetColours
+         * @description Say whether a map's own file holds colours, or plain numbers.
+         */
+        SetColours: {
+            /** Colours */
+            colours: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_colours";
+            role: components["schemas"]["Role"];
         };
         /**
          * SetFollows
@@ -3252,12 +3272,19 @@ export interface components {
          *         The word its material definitions use for each role that it knows.
          *     suffixes : dict
          *         Last words of file names that mean a role to this game, beside the usual ones.
+         *     colours : frozenset of Role
+         *         Maps beside the colour that hold colours too: specular, where this game tints it.
          *     smallest : int
          *         Shortest side it takes.
          *     square : bool
          *         Whether both sides have to be equal.
          */
         Target: {
+            /**
+             * Colours
+             * @default []
+             */
+            colours: components["schemas"]["Role"][];
             green: components["schemas"]["Green"];
             /** Largest */
             largest: number;

@@ -21,7 +21,7 @@ function source(surface: SurfaceView, role: Role, stage: Stage): TextureSource |
   // At the start a derived map is still the map that it comes from.
   const origin = surface.document.maps.find((m) => m.role === role)?.origin;
   const seen = stage === "source" && origin?.kind === "map" ? origin.role : role;
-  return { key, compressed: stage === "compress", kind: kindOf(seen) };
+  return { key, compressed: stage === "compress", kind: kindOf(surface, seen) };
 }
 
 /** The map laid flat, at the chosen stage; the wipe shows its source beside it. */
@@ -64,7 +64,7 @@ export function FlatPane({
     framing
       ? source(surface, role, "raw")
       : passing?.role === role
-      ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(role), made: true }
+      ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(surface, role), made: true }
       : source(surface, role, stage);
   const [against, setAgainst] = useState<number | null>(null);
   const { data: history } = useHistory(surface.id, surface.revision);
@@ -73,7 +73,7 @@ export function FlatPane({
   const raw = surface.keys[role]?.raw !== surface.keys[role]?.source;
   const before: TextureSource | null =
     framing ? null : against !== null && old
-      ? { key: old, compressed: stage === "compress", kind: kindOf(role) }
+      ? { key: old, compressed: stage === "compress", kind: kindOf(surface, role) }
       : stage === "source"
         ? raw ? source(surface, role, "raw") : null
         : source(surface, role, "source");

@@ -160,7 +160,7 @@ export function LightPane({
 }
 
 function slotSource(surface: SurfaceView, slot: Slot, passing: Passing | null): TextureSource | null {
-  const kind = kindOf(slot);
+  const kind = kindOf(surface, slot);
   if (passing?.role === slot) return { key: passing.key, compressed: false, kind, made: true };
   const map = surface.document.maps.find((m) => m.role === (slot satisfies Role));
   const key = surface.keys[slot]?.compress;

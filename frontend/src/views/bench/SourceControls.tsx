@@ -106,6 +106,18 @@ export function SourceControls({
           />
         </div>
       )}
+      {origin?.kind === "source" && map.role === "specular" && (
+        <Tick
+          className="flex items-center gap-1.5 text-small"
+          title="Read by its colour profile, and kept in three channels; else its numbers are taken as they are"
+          checked={map.colours}
+          onChange={(on) => {
+            change({ kind: "set_colours", role: map.role, colours: on });
+          }}
+        >
+          The file holds colours
+        </Tick>
+      )}
       {follows ? (
         <Tick
           className="flex items-center gap-1.5 text-small"
