@@ -441,7 +441,7 @@ DERIVATIONS = {
 }
 """Steps that make one role from another; a map with a file of its own has none."""
 
-_KEPT = 0.75
+_KEPT = 0.85
 """Share of a side that usually remains after the cut that makes it tile."""
 
 

@@ -10,10 +10,12 @@ from stonestack.core.image import Picture, Space
 from stonestack.core.materials import Finding
 from stonestack.core.render import Loss
 from stonestack.core.sizing import Fit, Size, proposal, stretch_percent
+from stonestack.core.steps import STEPS
 from stonestack.core.tile.light import light_field
 from stonestack.core.tile.scores import TileScores
+from stonestack.core.tile.ways import FAMILY
 
-VERSION = 4
+VERSION = 5
 """Raised when the same picture is judged otherwise, so that kept judgements are made anew."""
 
 _SEAM_GOOD = (0.8, 1.25)
@@ -21,6 +23,7 @@ _REPEATS = 1.5
 _UNEVEN = 0.35
 _STRETCH_LOOK = 8.0
 _ENLARGED = 1.25
+_EVENER = "At Source, frame a part with evener light."
 _NEAR_LIMIT = 36.0
 _ROUGH = 31.0
 _ANGLE_LOOK = 2.5
@@ -40,18 +43,24 @@ def _unevenness(picture: Picture) -> float:
     return float(high / max(low, 1e-3) - 1)
 
 
-def of_tile(scores: TileScores | None) -> Finding:
-    """Judge a tile: its edges first, then what makes the repeat visible."""
+def of_tile(scores: TileScores | None, done: frozenset[str] = frozenset()) -> Finding:
+    """Judge a tile: its edges first, then what makes the repeat visible.
+
+    Parameters
+    ----------
+    scores : TileScores or None
+        None where the picture is too small to be measured.
+    done : frozenset of str
+        Operations that led to it, so that what is advised is not done already.
+    """
     if scores is None:
         return Finding(level="look", words="too small to score")
     low, high = _SEAM_GOOD
     edges = (scores.x, scores.y)
     if any(edge > high for edge in edges):
-        return Finding(level="look", words="a step at the edge", fix="Add Make it tile.")
+        return Finding(level="look", words="a step at the edge", fix=_join_fix(scores, done))
     if any(edge < low for edge in edges):
-        return Finding(
-            level="look", words="a blur at the edge", fix="Choose another method of tiling."
-        )
+        return Finding(level="look", words="a blur at the edge", fix=_join_fix(scores, done))
     if scores.mirrored:
         return Finding(
             level="look", words="mirror-symmetric", fix="The eye finds mirrors; cut it instead."
@@ -60,8 +69,25 @@ def of_tile(scores: TileScores | None) -> Finding:
         words = f"a {scores.culprits[0].words} spot repeats" if scores.culprits else "spots repeat"
         return Finding(level="look", words=words, fix="Repair the marked spots.")
     if scores.broad > _REPEATS:
-        return Finding(level="look", words="broad light repeats", fix="Balance the light.")
+        fix = "Balance the light."
+        if "balance_light" in done:
+            fix = "Patch together mixes it up." if _tiled(done) != "quilt_tile" else _EVENER
+        return Finding(level="look", words="broad light repeats", fix=fix)
     return Finding(level="good", words="tiles both ways")
+
+
+def _join_fix(scores: TileScores, done: frozenset[str]) -> str:
+    """Say what helps an edge that shows."""
+    if scores.period is not None and "frame" not in done:
+        return "It has a structure: at Source, frame whole repeats of it."
+    return "Choose another way to tile." if _tiled(done) else "Add Make it tile."
+
+
+def _tiled(done: frozenset[str]) -> str:
+    """Return which step made a tile of it, or nothing."""
+    return next(
+        (kind for kind in sorted(done) if kind in STEPS and STEPS[kind].family == FAMILY), ""
+    )
 
 
 def of_size(before: Picture, size: Size) -> Finding:

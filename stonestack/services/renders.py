@@ -350,7 +350,7 @@ class Renderer:
         if stage in _RAW:
             finding = verdicts.of_source(picture)
         elif stage is Stage.STEPS:
-            finding = verdicts.of_tile(scores)
+            finding = verdicts.of_tile(scores, _done(node))
         else:
             sized = _sized(node)
             before, size = self.picture(sized.inputs[0]), Size.model_validate(sized.params)
@@ -405,6 +405,11 @@ def _not_wanted() -> NotWanted:
 
 def _facts_kind(stage: Stage) -> str:
     return f"{stage}.{verdicts.VERSION}.json"
+
+
+def _done(node: Node) -> frozenset[str]:
+    """Return the operations that led to a picture, from its source on."""
+    return frozenset([node.op]) | (_done(node.inputs[0]) if node.inputs else frozenset())
 
 
 def _sized(node: Node) -> Node:
