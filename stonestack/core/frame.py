@@ -124,6 +124,38 @@ def framed(picture: Picture, frame: Frame) -> Picture:
     return _warped(lit, corners, width, height)
 
 
+def within(
+    frame: Frame, corners: tuple[tuple[float, float], ...], width: int, height: int
+) -> Frame:
+    """Return the frame, in the raw picture, of a part of what another frame holds.
+
+    Parameters
+    ----------
+    frame : Frame
+        Straightens the raw picture.
+    corners : tuple of four (x, y)
+        Of the part, as shares of the straightened picture's sides.
+    width, height : int
+        Of the straightened picture.
+    """
+    import cv2
+
+    unit = np.array([(c.x, c.y) for c in WHOLE], np.float32)
+    there = cv2.getPerspectiveTransform(
+        unit, np.array([(c.x, c.y) for c in frame.corners], np.float32)
+    )
+    part = np.array(corners, np.float64)
+    places = cv2.perspectiveTransform(part[np.newaxis], there)[0]
+    tl, tr, _, bl = part * (width, height)
+    found = frame_of(tuple((float(x), float(y)) for x, y in np.clip(places, -0.5, 1.5)))
+    if frame.ratio == 0 and _is_upright(np.array([(c.x, c.y) for c in frame.corners])):
+        ratio = 0.0
+    else:
+        # Sides that are seen at a slant do not tell the proportions; the straightened ones do.
+        ratio = round(float(np.hypot(*(tr - tl)) / np.hypot(*(bl - tl))), 2)
+    return found.model_copy(update={"ratio": min(8.0, ratio), "vignette": frame.vignette})
+
+
 def _size(corners: NDArray[np.float64], ratio: float) -> tuple[int, int]:
     tl, tr, br, bl = corners
     width = max(np.hypot(*(tr - tl)), np.hypot(*(br - bl)))
@@ -136,13 +168,16 @@ def _size(corners: NDArray[np.float64], ratio: float) -> tuple[int, int]:
 
 def _upright(corners: NDArray[np.float64]) -> tuple[int, int, int, int] | None:
     """Return left, top, right and bottom where a frame lies on whole pixels and is upright."""
-    left, top = corners[0]
-    right, bottom = corners[2]
-    wanted = np.array([(left, top), (right, top), (right, bottom), (left, bottom)])
     near = np.rint(corners)
-    if np.abs(corners - wanted).max() > 1e-6 or np.abs(near - corners).max() > 0.26:
+    if not _is_upright(corners) or np.abs(near - corners).max() > 0.26:
         return None
     return int(near[0][0]), int(near[0][1]), int(near[2][0]), int(near[2][1])
+
+
+def _is_upright(corners: NDArray[np.float64]) -> bool:
+    (left, top), (right, bottom) = corners[0], corners[2]
+    wanted = np.array([(left, top), (right, top), (right, bottom), (left, bottom)])
+    return bool(np.abs(corners - wanted).max() <= 1e-6)
 
 
 def _warped(picture: Picture, corners: NDArray[np.float64], width: int, height: int) -> Picture:

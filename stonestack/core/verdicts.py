@@ -103,7 +103,9 @@ def of_size(before: Picture, size: Size) -> Finding:
         )
     one = proposal(before.width, before.height, size)
     if one.scale > _ENLARGED:
-        return Finding(level="look", words="larger than its source", fix="Choose a smaller size.")
+        return Finding(
+            level="look", words=f"enlarged {one.scale:.1f} ×", fix="Choose a smaller size."
+        )
     return Finding(level="good", words=one.words.split(", ")[0])
 
 

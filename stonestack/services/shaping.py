@@ -11,7 +11,7 @@ from pydantic import BaseModel
 
 from stonestack.core import codecs, edits
 from stonestack.core.errors import BadRequest, StoneError
-from stonestack.core.frame import Frame, frame_of
+from stonestack.core.frame import Frame, within
 from stonestack.core.naming import code_name
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Proposal, proposals
@@ -24,6 +24,9 @@ from stonestack.services.workspace import Workspace, must
 from stonestack.store.tables import ProjectRow, SurfaceRow
 
 _LOOKED_AT = 1024
+_EVEN = 0.4
+"""Strength below which a structure recurs unevenly: most often it is seen at a slant."""
+_WEAKLY = " But unevenly: if it is seen at a slant, put the corners on it first, then press again."
 
 
 class FrameProposal(BaseModel):
@@ -93,17 +96,23 @@ def _in_game(m: Map, project: ProjectRow) -> tuple[int, int] | None:
 
 
 def propose_frame(ws: Workspace, surface_id: str, role: Role) -> FrameProposal:
-    """Look for a structure in a map's raw file, and propose a frame that holds whole periods."""
+    """Look for a structure in what a map's frame holds, and propose one of whole periods.
+
+    So a picture that is seen at a slant is straightened by its corners first.
+    """
     document, _ = _opened(ws, surface_id)
-    node = plan(document, role, Stage.RAW, _LOOKED_AT)
-    if node is None:
+    origin = document.map(role).origin
+    node = plan(document, role, Stage.SOURCE, _LOOKED_AT)
+    if node is None or not isinstance(origin, SourceOrigin):
         raise BadRequest("no-source", "There is no picture yet.", "Drop one first.")
     picture = ws.renderer.picture(node)
     found = find_lattice(picture)
     if found is None:
         return FrameProposal(frame=None, words="Nothing recurs in this picture.", strength=0)
     corners = whole_periods(found, picture.width, picture.height)
-    full = _full_width(document, role) / picture.width
+    # As many pixels as the source has for one that was looked at.
+    looked = round(_LOOKED_AT / origin.frame.share)
+    full = max(1.0, max(origin.width, origin.height) / looked)
     steps = [found.first] + ([found.second] if found.second else [])
     words = " and ".join(f"{math.hypot(x, y) * full:.0f}" for x, y in steps)
     if corners is None:
@@ -113,15 +122,10 @@ def propose_frame(ws: Workspace, surface_id: str, role: Role) -> FrameProposal:
             strength=found.strength,
         )
     return FrameProposal(
-        frame=frame_of(corners),
-        words=f"It recurs every {words} pixels.",
+        frame=within(origin.frame, corners, picture.width, picture.height),
+        words=f"It recurs every {words} pixels.{_WEAKLY if found.strength < _EVEN else ''}",
         strength=found.strength,
     )
-
-
-def _full_width(document: Surface, role: Role) -> int:
-    origin = document.map(role).origin
-    return max(1, origin.width) if isinstance(origin, SourceOrigin) else 1
 
 
 def light_field(ws: Workspace, surface_id: str, role: Role) -> Node | None:

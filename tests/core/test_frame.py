@@ -4,8 +4,9 @@ import numpy as np
 from pydantic import ValidationError
 
 from stonestack.core import colour
-from stonestack.core.frame import Frame, frame_of, framed
+from stonestack.core.frame import Frame, frame_of, framed, within
 from stonestack.core.image import Picture, Space
+from stonestack.core.resize import resize
 from stonestack.core.tile.period import Lattice, find_lattice, whole_periods
 from tests.core import defects
 from tests.support import noise
@@ -42,6 +43,25 @@ class Framing(unittest.TestCase):
         alike = np.corrcoef(back.ravel(), np.clip(flat, 0, 1).ravel())[0, 1]
         self.assertGreater(alike, 0.98)
         self.assertEqual(got.width, got.height)
+
+    def test_a_part_of_what_a_frame_holds_is_a_frame_itself(self) -> None:
+        outer = frame_of(((0.1, 0.05), (0.9, 0.15), (0.95, 0.9), (0.02, 0.8)), ratio=1.2)
+        held = framed(self.raw, outer)
+        part = ((0.25, 0.3), (0.75, 0.3), (0.75, 0.9), (0.25, 0.9))
+        left, top = round(0.25 * held.width), round(0.3 * held.height)
+        right, bottom = round(0.75 * held.width), round(0.9 * held.height)
+        wanted = held.pixels[top:bottom, left:right]
+        got = framed(self.raw, within(outer, part, held.width, held.height))
+        self.assertAlmostEqual(
+            got.width / got.height, wanted.shape[1] / wanted.shape[0], delta=0.03
+        )
+        scaled = resize(got, wanted.shape[1], wanted.shape[0]).pixels
+        self.assertGreater(float(np.corrcoef(scaled.ravel(), wanted.ravel())[0, 1]), 0.98)
+
+    def test_a_part_of_the_whole_picture_is_cut_out_exactly(self) -> None:
+        part = ((0.25, 0.25), (0.75, 0.25), (0.75, 0.5), (0.25, 0.5))
+        got = framed(self.raw, within(Frame(), part, 200, 160))
+        np.testing.assert_array_equal(got.pixels, self.raw.pixels[40:80, 50:150])
 
     def test_normals_turn_with_the_frame(self) -> None:
         # All face right in the picture; a frame turned a quarter sees them face up or down.

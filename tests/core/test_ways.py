@@ -209,6 +209,11 @@ class PatchingTogether(unittest.TestCase):
         self.assertGreater(self._best_elsewhere(light, 20, 30, 56), 0.99)
 
     def test_a_larger_tile_than_the_source(self) -> None:
+        square = quilt_tile(
+            Picture(raw("weave", 200).pixels[:140], Space.LINEAR), QuiltTile(shape="square")
+        )
+        self.assertEqual(square.width, square.height)
+        self.assertAlmostEqual(square.width**2 / (200 * 140), 1, delta=0.03)
         tile = quilt_tile(raw("weave", 200), QuiltTile(width=2, height=1.5))
         self.assertEqual((tile.width, tile.height), (400, 300))
         score = seam_score(tile)

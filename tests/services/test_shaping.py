@@ -5,8 +5,10 @@ import numpy as np
 
 from stonestack.core import edits
 from stonestack.core.errors import BadFile, BadRequest
+from stonestack.core.frame import frame_of
 from stonestack.core.roles import Role
 from stonestack.core.surface import Stage
+from stonestack.core.tile.period import find_lattice
 from stonestack.services import projects, shaping, shelf, sources, surfaces
 from stonestack.services.jobs import silent
 from tests.core import defects
@@ -115,6 +117,33 @@ class Proposals(WorkspaceCase):
         facts = self.ws.renderer.facts(key, Stage.SOURCE)
         for side in (facts.width, facts.height):
             self.assertAlmostEqual(side / 37.21, round(side / 37.21), delta=0.05)
+
+    def test_bricks_at_a_slant_are_framed_once_the_corners_are_on_them(self) -> None:
+        import cv2
+
+        flat = np.rint(defects.BASES["bricks"](420, 5, False) * 255).astype(np.uint8)
+        at = np.array([(90, 30), (330, 50), (410, 380), (20, 350)], np.float32)
+        square = np.array([(0, 0), (420, 0), (420, 420), (0, 420)], np.float32)
+        camera = cv2.getPerspectiveTransform(square, at)
+        seen = cv2.warpPerspective(flat, camera, (440, 400), flags=cv2.INTER_CUBIC)
+        source = sources.bring(self.ws, self.surface.project_id, "slope.png", png(seen))
+        origin = edits.SetOrigin(role=Role.COLOUR, origin=source.origin)
+        surface = surfaces.edit(self.ws, self.surface.id, self.surface.revision, origin)
+        frame = frame_of(tuple((x / 440, y / 400) for x, y in at), ratio=1)
+        straight = edits.SetFrame(role=Role.COLOUR, frame=frame)
+        surface = surfaces.edit(self.ws, surface.id, surface.revision, straight)
+        found = shaping.propose_frame(self.ws, surface.id, Role.COLOUR)
+        assert found.frame is not None
+        whole = edits.SetFrame(role=Role.COLOUR, frame=found.frame)
+        surface = surfaces.edit(self.ws, surface.id, surface.revision, whole)
+        key = surface.keys[Role.COLOUR][Stage.SOURCE]
+        assert key is not None
+        held = self.ws.renderer.picture(self.ws.renderer.node(key))
+        lattice = find_lattice(held)
+        assert lattice is not None
+        periods = held.width / abs(lattice.first[0] or lattice.first[1])
+        self.assertGreater(lattice.strength, 0.4)
+        self.assertAlmostEqual(periods, round(periods), delta=0.12)
 
     def test_sizes_are_proposed_the_least_loss_first(self) -> None:
         found = shaping.propose_sizes(self.ws, self.surface.id, Role.COLOUR)

@@ -56,6 +56,11 @@ class QuiltTile(StepParams):
 
     kind: Literal["quilt_tile"] = "quilt_tile"
     axes: Axes = Field("both", title="Joins", description="Which edges are made to meet")
+    shape: Literal["square", "found"] = Field(
+        "found",
+        title="Proportions",
+        description="Equal sides, of the same area, fit a square texture without stretch",
+    )
     patch: float = Field(
         0.22,
         ge=0.06,
@@ -147,7 +152,7 @@ def solve(guide: Picture, params: QuiltTile) -> Quilt:
     height, width = source.shape[:2]
     side = max(_LEAST_PATCH, round(min(height, width) * params.patch))
     side = min(side, height - 1, width - 1)
-    size = (max(side, round(height * params.height)), max(side, round(width * params.width)))
+    size = _size(height, width, side, params)
     if side < _LEAST_PATCH:
         raise BadRequest(
             "too-small-to-quilt",
@@ -191,6 +196,14 @@ def lay(picture: Picture, guide: Picture, quilt: Quilt, params: QuiltTile) -> Pi
     out += all_over(along_x, along_y, params.axes != "y", params.axes != "x")
     result = from_seen(out, picture)
     return result.tiling()
+
+
+def _size(height: int, width: int, side: int, params: QuiltTile) -> tuple[int, int]:
+    """Return height and width of the tile, in pixels of the guide; no less than one patch."""
+    down, across = height * params.height, width * params.width
+    if params.shape == "square":
+        down = across = (down * across) ** 0.5
+    return max(side, round(down)), max(side, round(across))
 
 
 def _positions(size: int, side: int, ring: bool) -> list[tuple[int, int, int]]:

@@ -126,7 +126,7 @@ def tile_scores(picture: Picture) -> TileScores | None:
                 radius=c.radius,
                 strength=c.strength,
                 # Directions are neither light nor dark.
-                words="strange" if picture.space is Space.VECTOR else c.words,
+                words="single" if picture.space is Space.VECTOR else c.words,
             )
             for c in again.culprits
         ],

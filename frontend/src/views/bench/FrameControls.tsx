@@ -44,7 +44,7 @@ export function FrameControls({ surface, map, change, framing, onFraming }: Prop
       setFound(answer.words);
       if (answer.frame) {
         onFraming({ ...framing, open: true, draft: null });
-        change({ kind: "set_frame", role: map.role, frame: { ...answer.frame, vignette: frame.vignette } });
+        change({ kind: "set_frame", role: map.role, frame: answer.frame });
       }
     } catch (failed) {
       setProblem(failed);

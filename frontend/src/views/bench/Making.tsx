@@ -37,7 +37,7 @@ export function Making({ surface, onGoOn }: { surface: SurfaceView; onGoOn: () =
       title="Making the stages"
       small
       share={making.done / making.total}
-      doing={making.stopped ? `Stopped, ${parts}` : `${making.doing ?? ""}, ${parts}`}
+      doing={making.stopped ? `${parts}: stopped` : `${parts}: ${making.doing ?? ""}`}
     >
       <Hint text={making.stopped ? "Makes the stages that are missing" : "What is not done yet is not made"}>
         <button type="button" className="underline" onClick={() => void (making.stopped ? goOn() : stop())}>
