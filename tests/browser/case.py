@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import atexit
 import base64
 import io
 import os
 import shutil
+import sqlite3
 import subprocess
 import sys
 import tempfile
 import unittest
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -56,9 +59,26 @@ class Server:
             self._process.stdout.close()
 
 
-def demo_server() -> tuple[Server, Path]:
-    """Start the demo in a data folder of its own; return it and that folder."""
+@cache
+def _drawn() -> Path:
+    """Have the demo drawn once; return the folder that its data lies in."""
     folder = Path(tempfile.mkdtemp())
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    Server("stonestack.cli.main", "demo", "--port", 0, data=folder / "data").stop()
+    return folder
+
+
+def demo_server() -> tuple[Server, Path]:
+    """Start the demo in a data folder of its own, as it is first drawn; return both."""
+    drawn, folder = _drawn(), Path(tempfile.mkdtemp())
+    shutil.copytree(drawn, folder, dirs_exist_ok=True)
+    with sqlite3.connect(next(folder.glob("*/stonestack.sqlite3"))) as database:
+        for table, column in (("project", "game_folder"), ("game", "root")):
+            database.execute(
+                f"UPDATE {table} SET {column} = replace({column}, ?, ?)",
+                (str(drawn), str(folder)),
+            )
+    database.close()
     server = Server("stonestack.cli.main", "demo", "--port", 0, data=folder / "data")
     return server, folder
 

@@ -9,6 +9,7 @@ import { Empty } from "@/parts/Empty";
 import { JobStrip } from "@/parts/JobStrip";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { Swatch } from "@/parts/Swatch";
+import { Density } from "@/parts/Density";
 import { Tick } from "@/parts/Tick";
 import { useKeptJob } from "@/parts/useKeptJob";
 import { Verdict } from "@/parts/Verdict";
@@ -94,7 +95,12 @@ function One({ project, delivery, refresh }: { project: string; delivery: Delive
                 onChange={(on) => void choose(surface.id, on)}
               >
                 <Swatch contentKey={surface.keys.colour} alt="" size={28} />
-                <span className="truncate">{surface.title}</span>
+                <span className="min-w-0">
+                  <span className="block truncate">{surface.title}</span>
+                  <span className="block truncate text-fine">
+                    <Density project={project} texels={surface.width} metres={surface.metres} />
+                  </span>
+                </span>
               </Tick>
             </li>
           ))}

@@ -40,6 +40,7 @@ export function inOrder(all: Thing[]): Entry[] {
 }
 
 interface Props {
+  label: string;
   things: Thing[];
   selected: number | null;
   marked: ReadonlySet<number>;
@@ -47,9 +48,9 @@ interface Props {
 }
 
 /** One course a thing, one column a role: the grammar of the course sheet, for a game's files. */
-export function Courses({ things: all, selected, marked, onSelect }: Props) {
+export function Courses({ label, things: all, selected, marked, onSelect }: Props) {
   return (
-    <table className="w-full table-fixed" aria-label="Things">
+    <table className="w-full table-fixed" aria-label={label}>
       <thead className="sticky top-0 z-10 bg-plaster">
         <tr className="head [&>th]:border-r-2 [&>th]:border-b-2 [&>th]:border-mortar [&>th]:px-2.5 [&>th]:py-1.5">
           <th className="w-[132px]">Thing</th>
@@ -90,7 +91,7 @@ export function Courses({ things: all, selected, marked, onSelect }: Props) {
   );
 }
 
-function Cell({ entries, selected, marked, onSelect }: Omit<Props, "things"> & { entries: Entry[] }) {
+function Cell({ entries, selected, marked, onSelect }: Omit<Props, "things" | "label"> & { entries: Entry[] }) {
   const at = entries.findIndex((e) => e.id === selected);
   const entry = entries[Math.max(0, at)];
   if (!entry) return null;

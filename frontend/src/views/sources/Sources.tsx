@@ -2,7 +2,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { filesOf, type Source } from "@/api/bringing";
 import { api, got, type Role, type Schemas } from "@/api/client";
-import { gameChanged, manyFiles, oneFile, useEntries, useFacets, useGame, useOurs, useSets, useShelf, type Entry, type Search } from "@/api/games";
+import { gameChanged, useEntries, useFacets, useGame, useOurs, useSets, useShelf, type Entry, type Search } from "@/api/games";
 import { queries, useSources } from "@/api/queries";
 import { BarActions } from "@/app/BarActions";
 import { useKeys } from "@/app/keys";
@@ -11,7 +11,6 @@ import { Choice } from "@/parts/Choice";
 import { Empty } from "@/parts/Empty";
 import { JobStrip } from "@/parts/JobStrip";
 import { ProblemNote } from "@/parts/ProblemNote";
-import { PutPlan } from "@/parts/PutPlan";
 import { useKeptJob } from "@/parts/useKeptJob";
 import { BroughtIn, Cards } from "./BroughtIn";
 import { Courses, inOrder, things } from "./Courses";
@@ -22,6 +21,8 @@ import { More } from "./More";
 import { NamesForm } from "./NamesForm";
 import { Ours } from "./Ours";
 import { Preview } from "./Preview";
+import { PutBack, type Putting } from "./PutBack";
+import { useAlike } from "./useAlike";
 import { useBringing } from "./useBringing";
 
 type Layout = "courses" | "sheet" | "list";
@@ -103,10 +104,9 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
   const [panel, setPanel] = useState<"file" | "ours">("file");
   const [selected, setSelected] = useState<Entry | null>(null);
   const [marked, setMarked] = useState<ReadonlyMap<number, Entry>>(new Map());
-  const [alike, setAlike] = useState<{ name: string; entries: Entry[] } | null>(null);
-  const [liking, setLiking] = useState<{ id: string; name: string } | null>(null);
-  const [putting, setPutting] = useState<{ entry: Entry; file: File } | null>(null);
-  const [many, setMany] = useState<File[]>([]);
+  const alikes = useAlike(game?.id, shelf.id);
+  const { found: alike, looking: liking, setFound: setAlike, setLooking: setLiking } = alikes;
+  const [putting, setPutting] = useState<Putting | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
   const [taking, setTaking] = useState(false);
   const [, navigate] = useLocation();
@@ -165,17 +165,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
   const like = async (asked: File | Entry) => {
     setProblem(null);
     try {
-      const also = [game?.id, shelf.id].find((id) => id !== undefined && id !== here?.id) ?? "";
-      const query = { also };
-      const started =
-        asked instanceof File
-          ? await got(api.POST("/api/games/{game_id}/like", { params: { path: { game_id: here?.id ?? "" }, query }, ...oneFile(asked) }))
-          : await got(
-              api.POST("/api/games/{game_id}/entries/{entry_id}/like", {
-                params: { path: { game_id: asked.game_id, entry_id: asked.id }, query: { also: asked.game_id === shelf.id ? (game?.id ?? "") : shelf.id } },
-              }),
-            );
-      setLiking({ id: started.id, name: asked.name });
+      await alikes.look(asked);
     } catch (failed) {
       setProblem(failed);
     }
@@ -258,7 +248,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
         // Files dropped onto what was brought in come in; onto the game's, one is sought there.
         if (where === "brought") void filesOf(event.dataTransfer).then(bringing.take);
         else if (!file) return;
-        else if (dropped.length > 1) setMany(dropped);
+        else if (dropped.length > 1) setPutting({ files: dropped });
         else void like(file);
       }}
     >
@@ -331,7 +321,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
               </div>
             )}
             {total > 0 && layout === "courses" && (
-              <Courses things={courses} selected={current?.id ?? null} marked={new Set(marked.keys())} onSelect={select} />
+              <Courses label={where === "game" ? "Things in the game" : "Things brought in"} things={courses} selected={current?.id ?? null} marked={new Set(marked.keys())} onSelect={select} />
             )}
             {total > 0 && layout === "sheet" && where === "brought" && !alike && (
               <Cards
@@ -463,40 +453,14 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
         className="hidden"
         aria-label="Edited pictures to put back"
         onChange={(event) => {
-          setMany([...(event.target.files ?? [])]);
+          setPutting({ files: [...(event.target.files ?? [])] });
           event.target.value = "";
         }}
       />
-      {game && many.length > 0 && (
-        <PutPlan
-          name={many.map((f) => `${f.name}-${String(f.lastModified)}`).join("/")}
-          title={`Put ${String(many.length)} edited pictures back by name`}
-          plan={() => api.POST("/api/games/{game_id}/plan", { params: { path: { game_id: game.id } }, ...manyFiles(many) })}
-          put={(ticked) =>
-            api.POST("/api/games/{game_id}/put", { params: { path: { game_id: game.id }, query: { ticked } }, ...manyFiles(many) })
-          }
-          onClose={(done) => {
-            setMany([]);
-            if (done) setPanel("ours");
-          }}
-        />
-      )}
       {game && putting && (
-        <PutPlan
-          name={`${String(putting.entry.id)}-${putting.file.name}-${String(putting.file.lastModified)}`}
-          title={`Put ${putting.file.name} in the place of ${putting.entry.name}`}
-          plan={() =>
-            api.POST("/api/games/{game_id}/entries/{entry_id}/plan", {
-              params: { path: { game_id: game.id, entry_id: putting.entry.id } },
-              ...oneFile(putting.file),
-            })
-          }
-          put={(ticked) =>
-            api.POST("/api/games/{game_id}/entries/{entry_id}/put", {
-              params: { path: { game_id: game.id, entry_id: putting.entry.id }, query: { ticked } },
-              ...oneFile(putting.file),
-            })
-          }
+        <PutBack
+          game={game.id}
+          putting={putting}
           onClose={(done) => {
             setPutting(null);
             if (done) setPanel("ours");
