@@ -121,7 +121,7 @@ def _catalogue(options: argparse.Namespace) -> int:
 
 
 def _find(options: argparse.Namespace) -> int:
-    from stonestack.services import finding, naming
+    from stonestack.services import alike, finding, naming
     from stonestack.services.finding import Query
 
     with _opened() as ws:
@@ -133,7 +133,7 @@ def _find(options: argparse.Namespace) -> int:
         )
         if options.like is not None:
             data = options.like.read_bytes()
-            found = finding.like(ws, [game.id], data, _progress(options))
+            found = alike.like(ws, [game.id], data, _progress(options))
             if options.words or options.role or options.kind:
                 within = {e.id for e in finding.search(ws, game.id, query).entries}
                 found = [e for e in found if e.id in within]

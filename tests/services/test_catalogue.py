@@ -7,7 +7,16 @@ import unicodedata
 import unittest
 
 from stonestack.core.errors import BadFile, StoneError
-from stonestack.services import cataloguing, finding, games, naming, planning, putting, taking
+from stonestack.services import (
+    alike,
+    cataloguing,
+    finding,
+    games,
+    naming,
+    planning,
+    putting,
+    taking,
+)
 from stonestack.services.finding import Query, Sort
 from stonestack.services.jobs import Progress, silent
 from stonestack.services.reading import listing
@@ -239,7 +248,7 @@ class Finding(CatalogueCase):
             naming.attach(self.ws, self.id, self.root / "n.csv")
 
     def test_a_painted_over_copy_finds_its_original_first(self) -> None:
-        found = finding.like(self.ws, [self.id], painted(colour_dds(2)), silent())
+        found = alike.like(self.ws, [self.id], painted(colour_dds(2)), silent())
         self.assertTrue(found[0].path.endswith("floor.dds") or "floor_c" in found[0].path)
 
     def test_the_games_log_tells_what_it_read(self) -> None:

@@ -5,7 +5,7 @@ from PIL import Image
 
 from stonestack.core.errors import BadRequest
 from stonestack.core.roles import Role
-from stonestack.services import cataloguing, finding, planning, projects, shelf, sources
+from stonestack.services import alike, cataloguing, finding, planning, projects, shelf, sources
 from stonestack.services.finding import EntryView, Query
 from stonestack.services.jobs import silent
 from tests.core import defects
@@ -75,7 +75,7 @@ class Shelves(WorkspaceCase):
         asked = io.BytesIO()
         picture.save(asked, "JPEG", quality=80)
         places = [shelf_id, shelf.catalogue(self.ws, other)]
-        found = finding.like(self.ws, places, asked.getvalue(), silent())
+        found = alike.like(self.ws, places, asked.getvalue(), silent())
         self.assertEqual({e.path for e in found[:2]}, {"wall.png", "old_wall.png"})
         self.assertEqual({e.game_id for e in found[:2]}, set(places))
 
@@ -90,7 +90,7 @@ class Shelves(WorkspaceCase):
         asked = io.BytesIO()
         seen.save(asked, "PNG")
         places = [shelf.catalogue(self.ws, self.project)]
-        (found,) = finding.like(self.ws, places, asked.getvalue(), silent())
+        (found,) = alike.like(self.ws, places, asked.getvalue(), silent())
         self.assertLess(found.distance or 0, 20)
         self.assertEqual((found.width, found.height), (200, 120))
 

@@ -2493,6 +2493,13 @@ export interface components {
              */
             seed: number;
             /**
+             * Proportions
+             * @description Equal sides, of the same area, fit a square texture without stretch
+             * @default found
+             * @enum {string}
+             */
+            shape: "square" | "found";
+            /**
              * Variety
              * @description How much it counts against a place that it was used before
              * @default 0.5

@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field, RootModel
 from stonestack.core.errors import BadRequest
 from stonestack.core.naming import plain_file_name
 from stonestack.services import (
+    alike,
     cataloguing,
     finding,
     games,
@@ -220,7 +221,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
                 "Looking for what looks like it",
                 lambda progress: {
                     "entries": [
-                        e.model_dump(mode="json") for e in finding.like(ws, places, data, progress)
+                        e.model_dump(mode="json") for e in alike.like(ws, places, data, progress)
                     ]
                 },
             )

@@ -1,0 +1,122 @@
+"""Find what looks like a picture, in one catalogue or several."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import numpy as np
+from sqlmodel import col, select
+
+from stonestack.core.catalogue import local, looks
+from stonestack.core.catalogue.describe import picture_bytes
+from stonestack.core.errors import BadRequest, StoneError
+from stonestack.services.finding import EntryView, content, viewed
+from stonestack.services.jobs import Progress
+from stonestack.services.workspace import Workspace
+from stonestack.store.tables import EntryRow
+
+NEAR_LOOK = 74
+"""Bits, of 256, within which another picture counts as looking alike."""
+
+
+def like(
+    ws: Workspace,
+    places: list[str],
+    data: bytes,
+    progress: Progress,
+    limit: int = 24,
+    way: Literal["both", "whole"] = "both",
+) -> list[EntryView]:
+    """Return the entries that look like a picture, the likest first.
+
+    The perceptual hash finds whole copies, toned, resized or compressed again; where none is
+    near, local features find a crop, or a part of a screenshot.
+
+    Parameters
+    ----------
+    places : list of str
+        Ids of the catalogues that are looked through.
+    """
+    asked = picture_bytes(data, looks.SIDE * 8)
+    look = looks.look(asked)
+    marks = ",".join("?" * len(places))
+    with ws.session() as session:
+        rows = (
+            session.connection()
+            .exec_driver_sql(
+                "SELECT e.id, c.hash, c.sha256, c.tones, e.backup, e.width * e.height, e.game_id "
+                "FROM entry e JOIN content c ON c.sha256 = e.sha256 "
+                f"WHERE e.game_id IN ({marks}) AND c.flat = ?",
+                (*places, int(look.flat)),
+            )
+            .all()
+        )
+    if not rows:
+        return []
+    if look.flat:
+        raise BadRequest(
+            "too-plain",
+            "This picture is nearly one colour; too much looks like it.",
+            "Drop a picture with something on it.",
+        )
+    hashes = np.frombuffer(b"".join(r[1] for r in rows), np.uint8).reshape(-1, looks.HASH_BYTES)
+    apart = looks.distances(look.hash, hashes)
+    mine = np.frombuffer(look.tones, np.uint8).astype(np.float32)
+    tones = np.frombuffer(b"".join(r[3] for r in rows), np.uint8).reshape(-1, len(mine))
+    colours = np.abs(tones.astype(np.float32) - mine).mean(axis=1)
+    # Colours only decide between pictures that are drawn alike.
+    order = sorted(
+        range(len(rows)),
+        key=lambda i: (apart[i] + 0.15 * colours[i], rows[i][4], -rows[i][5]),
+    )
+    found = [(rows[i][0], int(apart[i])) for i in order if apart[i] <= NEAR_LOOK]
+    best = int(apart[order[0]])
+    if way == "both" and best > NEAR_LOOK // 2:
+        large = picture_bytes(data, local.LONGEST)
+        cuts = _by_parts(ws, large, {r[2]: (r[6], r[0]) for r in rows}, progress)
+        known = {entry for entry, _ in cuts}
+        found = cuts + [pair for pair in found if pair[0] not in known]
+    found = found[:limit]
+    with ws.session() as session:
+        by_id = {
+            r.id: r
+            for r in session.exec(
+                select(EntryRow).where(col(EntryRow.id).in_([f[0] for f in found]))
+            )
+        }
+        views = [
+            view
+            for place in places
+            for view in viewed(
+                session, place, [by_id[i] for i, _ in found if by_id[i].game_id == place]
+            )
+        ]
+    order_of = {entry: n for n, (entry, _) in enumerate(found)}
+    views.sort(key=lambda v: order_of[v.id])
+    distances = dict(found)
+    return [v.model_copy(update={"distance": distances[v.id]}) for v in views]
+
+
+def _by_parts(
+    ws: Workspace,
+    asked: np.ndarray[Any, np.dtype[np.uint8]],
+    contents: dict[str, tuple[str, int]],
+    progress: Progress,
+) -> list[tuple[int, int]]:
+    wanted = local.features(asked, asked=True)
+    scores: list[tuple[int, int]] = []
+    for done, (digest, (game_id, entry_id)) in enumerate(contents.items()):
+        progress.at(done / len(contents), f"Comparing {done} of {len(contents)} pictures")
+        kept = ws.cache.read(digest, "features")
+        if kept is None:
+            try:
+                texels = picture_bytes(content(ws, game_id, entry_id), local.LONGEST)
+            except StoneError:
+                continue
+            kept = local.features(texels).stored()
+            ws.cache.write(digest, "features", kept)
+        agreed = local.agreement(wanted, local.Features.read(kept))
+        if agreed >= local.ENOUGH:
+            scores.append((entry_id, agreed))
+    scores.sort(key=lambda pair: -pair[1])
+    return [(entry_id, max(0, NEAR_LOOK - agreed)) for entry_id, agreed in scores]
