@@ -58,7 +58,12 @@ def find_lattice(picture: Picture) -> Lattice | None:
     Steps are refined by following them as far as the picture goes: the place of the n-th
     recurrence is n times as exact.
     """
-    values = colour.seen(picture).mean(axis=2, keepdims=True, dtype=np.float32)
+    return find_lattice_of(colour.seen(picture))
+
+
+def find_lattice_of(seen: Floats) -> Lattice | None:
+    """Find how values recur that are as the eye weighs them, shape (height, width, channels)."""
+    values = seen.mean(axis=2, keepdims=True, dtype=np.float32)
     height, width = values.shape[:2]
     shrink = max(1.0, max(height, width) / _SIDE)
     small = resample(values, round(width / shrink), round(height / shrink), "box", False)
@@ -157,12 +162,13 @@ def _autocorrelation(light: Floats) -> Floats:
 
     Shape (2 dy + 1, 2 dx + 1) with distance zero in the middle, as far as :data:`_REACH`.
     """
+    import cv2
     from scipy import fft
-    from scipy.ndimage import gaussian_filter
 
     height, width = light.shape
     # Broad light would be alike with itself at every distance.
-    detail = light - gaussian_filter(light, max(height, width) / 8, mode="nearest")
+    sigma = max(height, width) / 8
+    detail = light - cv2.GaussianBlur(light, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
     size = (fft.next_fast_len(2 * height), fft.next_fast_len(2 * width))
     waves = fft.rfft2(detail, s=size, workers=-1)
     total = fft.irfft2(np.square(np.abs(waves)), s=size, workers=-1)

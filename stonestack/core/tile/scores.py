@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.resize import at_most
-from stonestack.core.tile.period import Lattice, find_lattice
+from stonestack.core.tile.period import Lattice, find_lattice_of
 from stonestack.core.tile.repetition import repetition_of
 from stonestack.core.tile.seam import LEAST_SIDE, seam_score_of
 
@@ -109,7 +109,7 @@ def tile_scores(picture: Picture) -> TileScores | None:
     values = colour.seen(picture)
     if float(values.max() - values.min()) < _FLAT:
         return _FAULTLESS.model_copy()
-    lattice = find_lattice(picture)
+    lattice = find_lattice_of(values)
     seam, again = seam_score_of(values), repetition_of(values, lattice)
     small = at_most(values, _MIRROR_SIDE).mean(axis=2, dtype=np.float32)
     return TileScores(

@@ -15,6 +15,7 @@ from stonestack.core import colour
 from stonestack.core.image import Floats, Picture
 from stonestack.core.parallel import over_bands
 
+_SOFT_REACH = 4
 LEAST_SIDE = 16
 """Pixels that a side needs to be scored."""
 
@@ -189,18 +190,25 @@ def _band(light: Floats) -> float:
     Contrast at every second scale: a cross-fade takes it from grain and from ornament alike,
     and ornament may hide in one what grain has lost in the other.
     """
-    from scipy.ndimage import gaussian_filter
-
     half = max(_BAND, round(light.shape[1] * _BAND_SHARE))
     least = 1.0
     while min(light.shape[:2]) >= 4 * LEAST_SIDE and half >= 3 and 8 * half <= light.shape[1]:
-        contrast = np.abs(light - gaussian_filter(light, (1.0, 1.0, 0.0), mode="wrap"))
-        for column in _columns(contrast[..., 0]):
+        for column in _columns(np.abs(light[..., 0] - _softened(light[..., 0]))):
             means, away = _windowed(column, half)
             near, middle = means[away <= len(means) * _NEAR], means[away > len(means) / 4]
             least = min(least, float(near.min() / middle.min()))
         light, half = _halved(_halved(light)), half // 4
     return least / _USUAL
+
+
+def _softened(light: Floats) -> Floats:
+    """Return a ring's values under a Gaussian of one pixel."""
+    import cv2
+
+    around = np.pad(light, _SOFT_REACH, mode="wrap")
+    soft = cv2.GaussianBlur(around, (2 * _SOFT_REACH + 1,) * 2, 1.0)
+    inner = slice(_SOFT_REACH, -_SOFT_REACH)
+    return np.asarray(soft[inner, inner], dtype=np.float32)
 
 
 def detail(picture: Picture) -> Floats:
