@@ -211,7 +211,7 @@ class BringingIn(TileCase):
         preview = page.get_by_role("complementary", name="Preview")
         expect(preview.get_by_text("16 bits a channel; kept")).to_be_visible(timeout=PATIENCE)
         expect(preview.get_by_role("radiogroup", name="Backdrop")).to_be_visible(timeout=PATIENCE)
-        preview.get_by_role("button", name="Find alike").click()
+        preview.get_by_role("button", name=re.compile("^Alike")).click()
         expect(page.get_by_text(re.compile("look like kelp_mat_h.png"))).to_be_visible(
             timeout=PATIENCE
         )

@@ -10,7 +10,7 @@ export function Density({ project, texels, metres }: { project: string; texels: 
   const here = texels / metres;
   const times = wanted ? here / wanted : 1;
   const words =
-    times > 1.4 ? `${times.toFixed(1)} times the project's` : times < 0.71 ? `${times.toFixed(2)} of the project's` : "as the project";
+    times > 1.4 ? `${times.toFixed(1)} × the project's` : times < 0.71 ? `${times.toFixed(2)} of the project's` : "as the project";
   return (
     <Hint text={`One tile is ${metres.toFixed(1)} m wide; the project asks for ${String(wanted ?? "…")} texels a metre. The width is set with the material.`}>
       <span>

@@ -97,7 +97,7 @@ function One({ project, delivery, refresh }: { project: string; delivery: Delive
                 <Swatch contentKey={surface.keys.colour} alt="" size={28} />
                 <span className="min-w-0">
                   <span className="block truncate">{surface.title}</span>
-                  <span className="block truncate text-fine">
+                  <span className="narrow block truncate text-fine">
                     <Density project={project} texels={surface.width} metres={surface.metres} />
                   </span>
                 </span>

@@ -155,7 +155,7 @@ export function Preview({ entry, source, actions, onGo, onMarker }: Props) {
         )}
         {more && <OwnWords key={entry.id} entry={entry} inGame={!source} name={more.own_name} note={more.note} onMarker={onMarker} />}
       </div>
-      <div className="flex shrink-0 flex-wrap items-center gap-2 border-t border-joint px-3.5 py-2.5">{actions}</div>
+      <div className="flex shrink-0 flex-wrap items-center gap-1.5 border-t border-joint px-3 py-2.5">{actions}</div>
     </div>
   );
 }

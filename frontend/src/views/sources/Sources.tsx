@@ -420,13 +420,13 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
                         <Button look="line" keyName="P" disabled={current.role === ""} hint="Any picture; it is made in this file's form" onClick={() => upload.current?.click()}>
                           Replace it
                         </Button>
-                        <Button look="bare" keyName="X" onClick={() => { mark(current); }}>
+                        <Button look="bare" className="px-1.5!" keyName="X" onClick={() => { mark(current); }}>
                           {marked.has(current.id) ? "Unmark" : "Mark"}
                         </Button>
                       </>
                     )}
-                    <Button look="bare" keyName="L" disabled={current.role === ""} hint="In the game and in what was brought in" onClick={() => void like(current)}>
-                      Find alike
+                    <Button look="bare" className="px-1.5!" keyName="L" disabled={current.role === ""} hint="Finds what looks like it, in the game and in what was brought in" onClick={() => void like(current)}>
+                      Alike
                     </Button>
                   </>
                 }
