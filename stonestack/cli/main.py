@@ -171,6 +171,7 @@ def _seam(options: argparse.Namespace) -> int:
         "Left to right": f"{scores.x:.2f}",
         "Top to bottom": f"{scores.y:.2f}",
         "Detail of joins": f"{scores.detail:.2f}",
+        "Structure": f"{scores.structure:.2f}",
         "Repetition": f"{scores.repetition:.2f}",
         "  by spots": f"{scores.spots:.2f}",
         "  by broad light": f"{scores.broad:.2f}",

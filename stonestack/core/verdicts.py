@@ -12,10 +12,10 @@ from stonestack.core.render import Loss
 from stonestack.core.sizing import Fit, Size, proposal, stretch_percent
 from stonestack.core.steps import STEPS
 from stonestack.core.tile.light import light_field
-from stonestack.core.tile.scores import TileScores
+from stonestack.core.tile.scores import GOES_ON, TileScores
 from stonestack.core.tile.ways import FAMILY
 
-VERSION = 5
+VERSION = 6
 """Raised when the same picture is judged otherwise, so that kept judgements are made anew."""
 
 _SEAM_GOOD = (0.8, 1.25)
@@ -61,6 +61,9 @@ def of_tile(scores: TileScores | None, done: frozenset[str] = frozenset()) -> Fi
         return Finding(level="look", words="a step at the edge", fix=_join_fix(scores, done))
     if any(edge < low for edge in edges):
         return Finding(level="look", words="a blur at the edge", fix=_join_fix(scores, done))
+    if scores.structure < GOES_ON and not scores.mirrored:
+        words = "its structure breaks at the edge"
+        return Finding(level="look", words=words, fix=_join_fix(scores, done))
     if scores.mirrored:
         return Finding(
             level="look", words="mirror-symmetric", fix="The eye finds mirrors; cut it instead."

@@ -6,9 +6,11 @@ from scipy.stats import spearmanr
 
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.tile.period import find_lattice_of
 from stonestack.core.tile.repetition import repetition
 from stonestack.core.tile.scores import TileScores, tile_scores
-from stonestack.core.tile.seam import seam_score
+from stonestack.core.tile.seam import seam_score, seam_score_of
+from stonestack.core.tile.structure import structure_of
 from tests.core import defects
 
 LEAST_AGREEMENT = 0.9
@@ -106,6 +108,41 @@ class EdgesOfARing(unittest.TestCase):
         waves = np.sin(7 * x) + np.sin(5 * y + 3 * x) + np.sin(11 * y - 4 * x)
         grey = np.float32(0.5) + np.float32(0.1) * waves
         return np.repeat(grey[..., np.newaxis], 3, axis=2)
+
+
+class Structure(unittest.TestCase):
+    """What the edges cannot tell: joints of its own step more than a wrong bond does."""
+
+    def structure(self, values: Floats) -> tuple[float, float]:
+        seen = np.ascontiguousarray(np.clip(values, 0, 1))
+        return structure_of(seen, find_lattice_of(seen))
+
+    def test_a_true_ring_goes_on_wherever_it_is_cut(self) -> None:
+        for base in ("bricks", "weave"):
+            for seed in (3, 8, 21):
+                ring = defects.BASES[base](defects.SIDE, seed, True)
+                for cut in ((0, 0), (37, 51), (133, 20)):
+                    with self.subTest(base=base, seed=seed, cut=cut):
+                        found = self.structure(np.roll(ring, cut, (0, 1)))
+                        self.assertGreater(min(found), 0.75)
+
+    def test_an_odd_number_of_courses_breaks_the_bond_at_one_join_only(self) -> None:
+        seven = defects.bricks(defects.SIDE, 3, True)[: defects.SIDE * 7 // 8]
+        across, down = self.structure(seven)
+        self.assertGreater(across, 0.75)
+        self.assertLess(down, 0.2)
+        # The edges themselves are as good as any inside.
+        self.assertAlmostEqual(seam_score_of(seven).y, 1, delta=0.1)
+
+    def test_half_a_thread_too_few_breaks_a_weave(self) -> None:
+        cloth = defects.weave(defects.SIDE, 4, True)
+        thread = defects.SIDE // 32
+        across, down = self.structure(cloth[:, : defects.SIDE - thread])
+        self.assertLess(across, 0.2)
+        self.assertGreater(down, 0.75)
+
+    def test_where_nothing_recurs_nothing_breaks(self) -> None:
+        self.assertEqual(self.structure(defects.stochastic(defects.SIDE, 5, False)), (1.0, 1.0))
 
 
 class Culprits(unittest.TestCase):

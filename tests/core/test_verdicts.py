@@ -9,8 +9,8 @@ LATTICE = PeriodView(steps=[Way(x=40, y=0), Way(x=0, y=20)], strength=0.6)
 
 def scores(**changes: object) -> TileScores:
     plain = TileScores(
-        x=1, y=1, detail=1, repetition=1, spots=1, broad=1, culprits=[], drift_x=0, drift_y=0,
-        mirrored=False,
+        x=1, y=1, detail=1, structure=1, repetition=1, spots=1, broad=1, culprits=[],
+        drift_x=0, drift_y=0, mirrored=False,
     )  # fmt: skip
     return plain.model_copy(update=changes)
 
@@ -39,6 +39,12 @@ class Advice(unittest.TestCase):
         self.assertEqual(words, "a blur at the edge")
         self.assertIn("frame whole repeats", fix)
         self.assertNotIn("frame", self.advised(blurred, CUT | {"frame"})[1])
+
+    def test_a_broken_structure_is_said_though_its_edges_are_good(self) -> None:
+        broken = scores(structure=0.1, period=LATTICE)
+        words, fix = self.advised(broken, CUT)
+        self.assertEqual(words, "its structure breaks at the edge")
+        self.assertIn("frame whole repeats", fix)
 
     def test_broad_light_is_to_be_balanced_then_mixed_then_framed_away(self) -> None:
         broad = scores(repetition=2.3, broad=2.3)

@@ -3329,8 +3329,9 @@ export interface components {
          * TileScores
          * @description What is measured of a tile.
          *
-         *     ``x``, ``y`` and ``repetition`` are 1.0 where nothing shows; drift is the change of tone from
-         *     one side to the other, in percent.
+         *     ``x``, ``y`` and ``repetition`` are 1.0 where nothing shows; ``structure`` is 1.0 where what
+         *     recurs goes on over the joins, or nothing does; drift is the change of tone from one side to
+         *     the other, in percent.
          */
         TileScores: {
             /** Broad */
@@ -3351,6 +3352,8 @@ export interface components {
             repetition: number;
             /** Spots */
             spots: number;
+            /** Structure */
+            structure: number;
             /** X */
             x: number;
             /** Y */

@@ -13,11 +13,14 @@ from stonestack.core.resize import at_most
 from stonestack.core.tile.period import Lattice, find_lattice_of
 from stonestack.core.tile.repetition import repetition_of
 from stonestack.core.tile.seam import LEAST_SIDE, seam_score_of
+from stonestack.core.tile.structure import structure_of
 
 _MIRROR_SIDE = 128
 _ALIKE = 0.9
 _FLAT = 1e-4
 _MIRROR_FAULT = 1.2
+GOES_ON = 0.6
+"""Structure from which on it goes on over the joins; true rings have 0.8 and more."""
 _BLUR_WEIGHT = 0.5
 _DETAIL_WEIGHT = 2.0
 
@@ -49,13 +52,15 @@ class PeriodView(BaseModel):
 class TileScores(BaseModel):
     """What is measured of a tile.
 
-    ``x``, ``y`` and ``repetition`` are 1.0 where nothing shows; drift is the change of tone from
-    one side to the other, in percent.
+    ``x``, ``y`` and ``repetition`` are 1.0 where nothing shows; ``structure`` is 1.0 where what
+    recurs goes on over the joins, or nothing does; drift is the change of tone from one side to
+    the other, in percent.
     """
 
     x: float
     y: float
     detail: float
+    structure: float
     repetition: float
     spots: float
     broad: float
@@ -67,7 +72,10 @@ class TileScores(BaseModel):
 
     @property
     def fault(self) -> float:
-        """How bad the worst fault is, on an even scale: 0 for none, about 3 for the worst."""
+        """How bad the worst fault is, on an even scale: 0 for none, about 3 for the worst.
+
+        A broken structure is said beside it: the ranking that this agrees with does not weigh it.
+        """
         edges = [
             math.log(edge) if edge > 1 else -_BLUR_WEIGHT * math.log(max(edge, 1e-2))
             for edge in (self.x, self.y)
@@ -85,6 +93,7 @@ _FAULTLESS = TileScores(
     x=1,
     y=1,
     detail=1,
+    structure=1,
     repetition=1,
     spots=1,
     broad=0,
@@ -116,6 +125,7 @@ def tile_scores(picture: Picture) -> TileScores | None:
         x=seam.x,
         y=seam.y,
         detail=seam.detail,
+        structure=min(structure_of(values, lattice)),
         repetition=again.value,
         spots=again.spots,
         broad=again.broad,

@@ -23,6 +23,7 @@ export function TileScores({
     ["Drift of tone", "How much lighter the right and the lower third are", `${signed(scores.drift_x)} ${signed(scores.drift_y)} %`],
   ];
   if (scores.period) {
+    rows.splice(3, 0, ["Structure at joins", "Whether bricks, tiles or threads go on over the edge as they do inside; less than 0.6 is a break", scores.structure.toFixed(2)]);
     const steps = scores.period.steps.map((s) => Math.round(Math.hypot(s.x, s.y))).join(", ");
     rows.push(["Recurs every", "Pixels after which the structure comes again, on each of its axes", `${steps} px`]);
   }
