@@ -64,15 +64,7 @@ def bring(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
 
 
 def _kept(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
-    """Check a file and keep it.
-
-    Raises
-    ------
-    BadRequest
-        If its name is not one.
-    BadFile
-        If it cannot be read whole; then nothing is kept.
-    """
+    """Check a file and keep it, as :func:`bring` says."""
     plain = plain_file_name(name)
     if len(data) > MOST_BYTES:
         raise BadFile(
