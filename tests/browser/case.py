@@ -21,6 +21,11 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Locator, Page, Playwright, expect, sync_playwright
 
+from stonestack.services.jobs import silent
+from stonestack.services.starting import started
+from stonestack.services.warming import warm
+from stonestack.store.place import DataFolder
+
 FLAGS = (
     "--disable-quic",
     "--no-first-run",
@@ -61,10 +66,13 @@ class Server:
 
 @cache
 def _drawn() -> Path:
-    """Have the demo drawn once; return the folder that its data lies in."""
+    """Have the demo drawn and its pictures prepared once; return where its data lies."""
     folder = Path(tempfile.mkdtemp())
     atexit.register(shutil.rmtree, folder, ignore_errors=True)
     Server("stonestack.cli.main", "demo", "--port", 0, data=folder / "data").stop()
+    ws = started(DataFolder(folder / "data-demo"))
+    warm(ws, silent())
+    ws.close()
     return folder
 
 
