@@ -27,7 +27,7 @@ from stonestack.services.planning import Replacement
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.files import write_atomically
-from stonestack.store.tables import EntryRow, GameFileRow, ProjectRow, SurfaceRow
+from stonestack.store.tables import EntryRow, GameFileRow, GameRow, ProjectRow, SurfaceRow
 
 _OPENED = {"png", "jpeg", "bmp", "tiff", "tga"}
 """Kinds that image editors open; of others a PNG is put beside."""
@@ -189,12 +189,19 @@ def into_project(
     Raises
     ------
     BadRequest
-        If a file is no picture, or cannot be decoded; nothing is begun then.
+        If a file is none of the game's, no picture, or cannot be decoded; nothing is begun then.
     """
     with ws.session() as session:
         must(session, ProjectRow, project_id, "project")
         chosen = [must(session, EntryRow, i, "file") for i in entry_ids]  # type: ignore[arg-type]
+        shelf_of = must(session, GameRow, game_id, "game folder").shelf_of
     for entry in chosen:
+        if shelf_of is not None or entry.game_id != game_id:
+            raise BadRequest(
+                "not-of-the-game",
+                f"{entry.path} is not a file of this game.",
+                "Choose files of the game; with what was brought in, start a surface instead.",
+            )
         if not entry.width or entry.problem or not entry.role:
             raise BadRequest(
                 "not-a-picture",

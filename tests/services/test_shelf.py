@@ -5,7 +5,17 @@ from PIL import Image
 
 from stonestack.core.errors import BadRequest
 from stonestack.core.roles import Role
-from stonestack.services import alike, cataloguing, finding, planning, projects, shelf, sources
+from stonestack.services import (
+    alike,
+    cataloguing,
+    finding,
+    games,
+    planning,
+    projects,
+    shelf,
+    sources,
+    taking,
+)
 from stonestack.services.finding import EntryView, Query
 from stonestack.services.jobs import silent
 from tests.core import defects
@@ -111,6 +121,7 @@ class Shelves(WorkspaceCase):
         shelf_id = self.bring(wall=stored("bricks"))
         (entry,) = self.found()
         for act in (
+            lambda: taking.into_project(self.ws, self.project, shelf_id, [entry.id]),
             lambda: cataloguing.catalogue(self.ws, shelf_id, silent()),
             lambda: planning.plan(
                 self.ws, shelf_id, [planning.from_file(entry.id, stored("weave"))], None
@@ -119,6 +130,4 @@ class Shelves(WorkspaceCase):
             with self.assertRaises(BadRequest):
                 act()
         self.assertEqual(finding.content(self.ws, shelf_id, entry.id), stored("bricks"))
-        from stonestack.services import games
-
         self.assertEqual(games.listed(self.ws), [])

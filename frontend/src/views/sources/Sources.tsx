@@ -132,10 +132,12 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
   const sourceOf = (entry: Entry) => (entry.game_id === shelf.id ? (sources.get(`${entry.sha256} ${entry.path}`) ?? null) : null);
   const source = current ? sourceOf(current) : null;
   const newest = bringing.last?.sources[0];
+  const pointedOut = useRef<Source | undefined>(undefined);
   useEffect(() => {
-    // What has just come in is shown, wherever it stands in the list.
+    // What has just come in is shown once, wherever it stands in the list.
     const entry = loaded.find((e) => e.sha256 === newest?.sha256);
-    if (!entry) return;
+    if (!entry || pointedOut.current === newest) return;
+    pointedOut.current = newest;
     setSelected(entry);
     requestAnimationFrame(() => body.current?.querySelector(`[data-entry="${String(entry.id)}"]`)?.scrollIntoView({ block: "nearest" }));
   }, [newest, loaded]);
@@ -146,6 +148,8 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
     if (marking) mark(entry);
   };
   const mark = (entry: Entry) => {
+    // Only files of the game are taken by marks; what was brought in is here already.
+    if (entry.game_id === shelf.id) return;
     const next = new Map(marked);
     if (!next.delete(entry.id)) next.set(entry.id, entry);
     setMarked(next);
