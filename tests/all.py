@@ -1,17 +1,42 @@
-"""Run every unittest and write the counts: ``python -m tests.all RESULT [PATTERN …]``."""
+"""Run every unittest and write the counts: ``python -m tests.all RESULT [PATTERN …]``.
+
+Tests run class by class in as many processes as the machine has cores, browser tests beside the
+others. A class that measures time says ``alone = True``; those run last, one after the other.
+"""
 
 from __future__ import annotations
 
+import io
+import itertools
+import multiprocessing
+import os
 import sys
 import time
 import unittest
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from dataclasses import dataclass, field
 from pathlib import Path
 
+_SLOW = 3.0
+_FIRST = ("tests.browser.", "tests.services.test_faults", "tests.demo.", "tests.services.")
+"""What takes longest begins first, so that no core is left without work at the end."""
 
-class TimedResult(unittest.TextTestResult):
+
+@dataclass
+class Outcome:
+    """What became of the tests of one class."""
+
+    name: str
+    passed: int = 0
+    failed: int = 0
+    skipped: int = 0
+    seconds: float = 0.0
+    words: list[str] = field(default_factory=list)
+
+
+class _Result(unittest.TextTestResult):
     """Says how long the slow tests took."""
-
-    slow = 3.0
 
     def startTest(self, test: unittest.TestCase) -> None:
         self._started = time.monotonic()
@@ -19,9 +44,40 @@ class TimedResult(unittest.TextTestResult):
 
     def stopTest(self, test: unittest.TestCase) -> None:
         took = time.monotonic() - self._started
-        if took > self.slow:
+        if took > _SLOW:
             self.stream.writeln(f"        {took:.1f} s")
         super().stopTest(test)
+
+
+def _run(work: tuple[str, list[str]]) -> Outcome:
+    """Run some tests of one class, by their names."""
+    name, tests = work
+    started, stream = time.monotonic(), io.StringIO()
+    suite = unittest.TestLoader().loadTestsFromNames(tests)
+    runner = unittest.TextTestRunner(stream=stream, verbosity=2, resultclass=_Result)
+    result = runner.run(suite)
+    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+    skipped = len(result.skipped)
+    return Outcome(
+        name,
+        max(0, result.testsRun - failed - skipped),
+        failed,
+        skipped,
+        time.monotonic() - started,
+        stream.getvalue().splitlines(),
+    )
+
+
+def _tests(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    for part in suite:
+        if isinstance(part, unittest.TestSuite):
+            yield from _tests(part)
+        else:
+            yield part
+
+
+def _rank(name: str) -> int:
+    return next((n for n, first in enumerate(_FIRST) if name.startswith(first)), len(_FIRST))
 
 
 def main() -> int:
@@ -30,14 +86,52 @@ def main() -> int:
     loader = unittest.TestLoader()
     if patterns:
         loader.testNamePatterns = [f"*{pattern}*" for pattern in patterns]
-    suite = loader.discover("tests", pattern="test_*.py", top_level_dir=".")
-    runner = unittest.TextTestRunner(verbosity=2, resultclass=TimedResult)
-    result = runner.run(suite)
-    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    skipped = len(result.skipped)
-    passed = result.testsRun - failed - skipped
-    result_file.write_text(f"{passed} {failed} {skipped}")
+    classes: dict[str, list[str]] = {}
+    last: set[str] = set()
+    broken: list[str] = []
+    for test in _tests(loader.discover("tests", pattern="test_*.py", top_level_dir=".")):
+        if test.__class__.__module__ == "unittest.loader":
+            broken.append(str(test))
+            continue
+        name = f"{test.__class__.__module__}.{test.__class__.__qualname__}"
+        classes.setdefault(name, []).append(test.id())
+        if getattr(test, "alone", False):
+            last.add(name)
+    together = sorted((n for n in classes if n not in last), key=lambda n: (_rank(n), n))
+    total = Outcome("all")
+    count = max(1, min(os.cpu_count() or 1, len(together)))
+    spawning = multiprocessing.get_context("spawn")
+    with ProcessPoolExecutor(count, mp_context=spawning) as pool:
+        for future in as_completed([pool.submit(_run, (n, classes[n])) for n in together]):
+            _told(future.result(), total)
+    for name in sorted(last):
+        _told(_run((name, classes[name])), total)
+    for words in broken:
+        print(f"FAILED  cannot be loaded: {words}")
+    result_file.write_text(f"{total.passed} {total.failed + len(broken)} {total.skipped}")
     return 0
+
+
+def _told(outcome: Outcome, total: Outcome) -> None:
+    state = "FAILED" if outcome.failed else "ok"
+    print(
+        f"{state:7} {outcome.name}, {outcome.passed} passed ({outcome.seconds:.0f} s)", flush=True
+    )
+    if outcome.failed or outcome.seconds > _SLOW:
+        shown = outcome.words if outcome.failed else _slow(outcome.words)
+        print("\n".join(f"        {line}" for line in shown), flush=True)
+    total.passed += outcome.passed
+    total.failed += outcome.failed
+    total.skipped += outcome.skipped
+
+
+def _slow(words: list[str]) -> list[str]:
+    """Return the names of the tests that took long, with their times."""
+    slow = []
+    for before, line in itertools.pairwise(words):
+        if line.startswith("        ") and line.rstrip().endswith(" s"):
+            slow.append(f"{line.strip():>8}  {before.split(' ')[0]}")
+    return slow
 
 
 if __name__ == "__main__":
