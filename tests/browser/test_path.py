@@ -9,7 +9,7 @@ import unittest
 from pathlib import Path
 
 import numpy as np
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import Locator, Route, expect
 
 from stonestack.core import colour
 from stonestack.core.image import Picture, Space
@@ -372,7 +372,9 @@ class InLight(PathCase):
         return stored, compared
 
     def assert_lambert(self, degrees: int) -> None:
-        seen = self.lit(degrees)
+        self.assert_lit(self.lit(degrees), degrees)
+
+    def assert_lit(self, seen: np.ndarray, degrees: int) -> None:
         wanted, compared = self.expected(seen.shape, degrees)
         off = np.abs(seen - wanted[..., np.newaxis]).max(axis=2)[compared]
         for _ in range(20):
@@ -432,6 +434,22 @@ class InLight(PathCase):
         )
         self.assert_lambert(180)
         self.assert_lambert(90)
+
+    def test_a_lamp_that_moves_while_a_map_is_on_its_way_stays_where_it_was_put_late(self) -> None:
+        self.begin()
+        self.show(green_down=False)
+        self.lit(90)
+        self.cell("normal", "compress").click()
+        held: list[Route] = []
+        self.page.route("**/texture.ktx2", lambda route: held.append(route))
+        self.page.get_by_role("radio", name="Down").click()
+        while not held:
+            self.page.wait_for_timeout(50)
+        self.lit(180)
+        for route in held:
+            route.continue_()
+        self.page.unroute("**/texture.ktx2")
+        self.assert_lit(self.settled(self.page.get_by_test_id("light")), 180)
 
 
 if __name__ == "__main__":

@@ -131,6 +131,7 @@ export class FlatView {
   private readonly material: THREE.ShaderMaterial;
   private readonly scene = new THREE.Scene();
   private readonly camera = new THREE.OrthographicCamera(-1, 1, 1, -1, 0, 1);
+  private readonly blank = flatTexture(119, 119, 119);
   private turn = 0;
   private look: FlatLook | null = null;
 
@@ -139,7 +140,7 @@ export class FlatView {
     private readonly told: (problem: unknown) => void,
     private readonly onShown: (loaded: Loaded | null) => void,
   ) {
-    const blank = flatTexture(119, 119, 119);
+    const blank = this.blank;
     this.material = new THREE.ShaderMaterial({
       vertexShader: "void main() { gl_Position = vec4(position.xy, 0.0, 1.0); }",
       fragmentShader: FRAGMENT,
@@ -176,7 +177,10 @@ export class FlatView {
     this.textures = new Textures(this.hand.renderer);
   }
 
-  /** Show something else; what is on screen stays until the new texels are there. */
+  /**
+   * Show something else; what is on screen stays until the new texels are there, and is then seen as the view
+   * stands by that time.
+   */
   async show(look: FlatLook): Promise<void> {
     this.look = look;
     const turn = ++this.turn;
@@ -190,7 +194,7 @@ export class FlatView {
       this.place("left", left, look.left);
       this.value("hasLeft", left !== null);
       this.onShown(right);
-      this.apply(look);
+      this.apply(this.look);
     } catch (problem) {
       if (turn === this.turn) this.told(problem);
     }
@@ -198,7 +202,9 @@ export class FlatView {
 
   /** Change how the present texels are shown, at once. */
   adjust(look: FlatLook) {
-    if (this.look?.right?.key === look.right?.key && this.look?.left?.key === look.left?.key) this.apply(look);
+    if (this.look?.right?.key !== look.right?.key || this.look?.left?.key !== look.left?.key) return;
+    this.look = look;
+    this.apply(look);
   }
 
   dispose() {
@@ -221,7 +227,12 @@ export class FlatView {
   }
 
   private place(side: "right" | "left", loaded: Loaded | null, source: TextureSource | null) {
-    if (!loaded || !source) return;
+    if (!loaded || !source) {
+      this.value(`${side}Map`, this.blank);
+      this.value(`${side}Kind`, 0);
+      this.value(`${side}Decode`, true);
+      return;
+    }
     this.value(`${side}Kind`, KINDS.indexOf(source.kind));
     this.value(`${side}Map`, loaded.texture);
     this.value(`${side}Size`, new THREE.Vector2(loaded.width, loaded.height));

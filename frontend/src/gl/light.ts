@@ -6,23 +6,25 @@ import { flatTexture, Textures, type TextureSource } from "./textures";
 export type Shape = "plane" | "sphere" | "cube";
 export type Slot = "colour" | "normal" | "specular" | "alpha";
 
-export interface LightLook {
+/** What is lit: it is shown all at once, as soon as its textures are there. */
+export interface LitSurface {
   maps: Record<Slot, TextureSource | null>;
+  gloss: number;
+  /** The stored normals have green pointing down. */
+  greenDown: boolean;
+  cutout: boolean;
+}
+
+/** How it is lit and seen: followed at once, whatever is still loading. */
+export interface Lamp {
   shape: Shape;
   /** Where the light comes from: degrees anticlockwise from the right, and up from the surface. */
   from: number;
   up: number;
   /** Light that comes from everywhere, 0..1. */
   fill: number;
-  exposure: number;
-  gloss: number;
   tiling: number;
-  /** The stored normals have green pointing down. */
-  greenDown: boolean;
-  cutout: boolean;
   distance: number;
-  turnX: number;
-  turnY: number;
 }
 
 const VERTEX = /* glsl */ `
@@ -43,7 +45,7 @@ varying vec2 vUv;
 varying vec3 vNormal, vPosition;
 uniform sampler2D colourMap, normalMap, specularMap, alphaMap;
 uniform vec3 toLight, toEye;
-uniform float fill, exposure, gloss, green, fade;
+uniform float fill, gloss, green, fade;
 uniform vec2 tiling;
 uniform bool colourDecode, twoChannels, hasAlpha, cutout, parallel;
 ${SRGB}
@@ -76,7 +78,7 @@ void main() {
   float glint = pow(max(dot(facing, half_), 0.0), power) * (power + 2.0) / 8.0 * step(0.0, dot(n, toLight));
   float sky = fill * (0.6 + 0.4 * facing.y);
   vec3 light = albedo * (lambert + sky) + shine * (glint * lambert + sky * 0.25 * pow(1.0 - max(dot(facing, eye), 0.0), 3.0));
-  vec3 lit = toSrgb(light * exposure);
+  vec3 lit = toSrgb(light);
   // Far ground goes over into the neutral backdrop.
   float away = fade > 0.0 ? smoothstep(fade * 0.45, fade, length(vPosition.xz)) : 0.0;
   gl_FragColor = vec4(mix(lit, vec3(0.467), away), 1.0);
@@ -101,13 +103,16 @@ export class LightView {
   private readonly up = flatTexture(128, 128, 255);
   private aspect = 1;
   private turn = 0;
-  private look: LightLook | null = null;
+  private lamp: Lamp;
+  private lit = false;
 
   constructor(
     canvas: HTMLCanvasElement,
+    lamp: Lamp,
     private readonly told: (problem: unknown) => void,
     private readonly onShown: (stored: string[]) => void,
   ) {
+    this.lamp = lamp;
     this.body = this.material();
     this.floor = this.material();
     this.meshes = {
@@ -120,7 +125,7 @@ export class LightView {
     this.scene.background = new THREE.Color(0.467, 0.467, 0.467);
     this.scene.add(this.ground, ...Object.values(this.meshes));
     this.hand = new Stagehand(canvas, (renderer, width, height) => {
-      if (this.look) renderer.render(this.scene, this.camera(this.look, width / height));
+      if (this.lit) renderer.render(this.scene, this.camera(this.lamp, width / height));
     });
     this.textures = new Textures(this.hand.renderer);
   }
@@ -130,12 +135,17 @@ export class LightView {
     return this.hand.slow;
   }
 
-  /** Load what the look needs, then show it; the old picture stays until then. */
-  async show(look: LightLook): Promise<void> {
+  /**
+   * Load what a surface needs, then show it whole; the old picture stays until then.
+   *
+   * What belongs to the textures (which way green points, what is cut out) changes with them and not before;
+   * the lamp that stands when they come is the one that lights them.
+   */
+  async show(surface: LitSurface): Promise<void> {
     const turn = ++this.turn;
     try {
       const load = (slot: Slot) => {
-        const source = look.maps[slot];
+        const source = surface.maps[slot];
         return source ? this.textures.load(source) : Promise.resolve(null);
       };
       const found = await Promise.all([load("colour"), load("normal"), load("specular"), load("alpha")]);
@@ -149,45 +159,45 @@ export class LightView {
       this.each("twoChannels", normal?.stored === "BC5");
       this.each("hasAlpha", alpha !== null);
       this.aspect = colour ? colour.width / colour.height : 1;
+      this.each("gloss", surface.gloss);
+      this.each("green", surface.greenDown ? -1 : 1);
+      this.each("cutout", surface.cutout);
+      this.lit = true;
       this.onShown(found.flatMap((f) => (f ? [f.stored] : [])));
-      this.adjust(look);
+      this.adjust(this.lamp);
     } catch (problem) {
       if (turn === this.turn) this.told(problem);
     }
   }
 
   /** Change light, shape or distance, at once. */
-  adjust(look: LightLook) {
-    this.look = look;
-    const from = THREE.MathUtils.degToRad(look.from);
-    const up = THREE.MathUtils.degToRad(look.up);
+  adjust(lamp: Lamp) {
+    this.lamp = lamp;
+    const from = THREE.MathUtils.degToRad(lamp.from);
+    const up = THREE.MathUtils.degToRad(lamp.up);
     // For a plane seen straight on, "up" is towards the eye; for shapes it is towards the sky.
-    const flat = look.shape === "plane";
+    const flat = lamp.shape === "plane";
     const x = Math.cos(from) * Math.cos(up);
     const y = Math.sin(from) * Math.cos(up);
     const light = flat
       ? new THREE.Vector3(x, y, Math.sin(up))
       : new THREE.Vector3(x, Math.max(0.12, Math.sin(up) * 0.55 + y * 0.75), Math.max(0.18, Math.sin(up) * 0.85));
     this.each("toLight", light.normalize());
-    this.each("fill", look.fill);
-    this.each("exposure", look.exposure);
-    this.each("gloss", look.gloss);
-    this.each("green", look.greenDown ? -1 : 1);
-    this.each("cutout", look.cutout);
+    this.each("fill", lamp.fill);
     this.each("parallel", flat);
-    const n = look.tiling;
-    set(this.body, "tiling", look.shape === "sphere" ? new THREE.Vector2(2 * n, n) : new THREE.Vector2(n, n));
+    const n = lamp.tiling;
+    set(this.body, "tiling", lamp.shape === "sphere" ? new THREE.Vector2(2 * n, n) : new THREE.Vector2(n, n));
     set(this.floor, "tiling", new THREE.Vector2(3 * n, 3 * n));
     set(this.body, "fade", 0);
     set(this.floor, "fade", GROUND);
-    for (const [shape, mesh] of Object.entries(this.meshes)) mesh.visible = shape === look.shape;
+    for (const [shape, mesh] of Object.entries(this.meshes)) mesh.visible = shape === lamp.shape;
     this.ground.visible = !flat;
     const { plane, sphere, cube } = this.meshes;
     plane.scale.set(Math.min(1, this.aspect), Math.min(1, 1 / this.aspect), 1);
     sphere.position.y = 0.8;
     cube.position.y = 0.64;
-    sphere.rotation.set(0, look.turnX - 0.5, 0);
-    cube.rotation.set(0, look.turnX + 0.6, 0);
+    sphere.rotation.set(0, -0.5, 0);
+    cube.rotation.set(0, 0.6, 0);
     this.hand.ask();
   }
 
@@ -199,9 +209,9 @@ export class LightView {
     this.hand.dispose();
   }
 
-  private camera(look: LightLook, aspect: number): THREE.Camera {
-    if (look.shape === "plane") {
-      const reach = look.distance;
+  private camera(lamp: Lamp, aspect: number): THREE.Camera {
+    if (lamp.shape === "plane") {
+      const reach = lamp.distance;
       const wide = aspect > 1;
       this.straight.left = -(wide ? reach * aspect : reach);
       this.straight.right = -this.straight.left;
@@ -213,8 +223,8 @@ export class LightView {
       this.each("toEye", new THREE.Vector3(0, 0, 1));
       return this.straight;
     }
-    const lift = 0.36 + look.turnY;
-    const away = 4.1 * look.distance;
+    const lift = 0.36;
+    const away = 4.1 * lamp.distance;
     this.near.aspect = aspect;
     this.near.position.set(0, 0.7 + Math.sin(lift) * away, Math.cos(lift) * away);
     this.near.lookAt(0, 0.62, 0);
@@ -235,7 +245,6 @@ export class LightView {
         toLight: { value: new THREE.Vector3(0, 0, 1) },
         toEye: { value: new THREE.Vector3(0, 0, 1) },
         fill: { value: 0.2 },
-        exposure: { value: 1 },
         gloss: { value: 0.5 },
         green: { value: 1 },
         fade: { value: 0 },

@@ -1,5 +1,5 @@
 import * as Slider from "@radix-ui/react-slider";
-import { useEffect, useId, useState } from "react";
+import { useEffect, useId, useRef, useState } from "react";
 import { Hint } from "./Hint";
 
 interface Props {
@@ -25,6 +25,7 @@ export function NumberRow({ label, hint, value, min, max, step, usual, onMove, o
   const id = useId();
   const [shown, setShown] = useState(value);
   const [text, setText] = useState<string | null>(null);
+  const moved = useRef(false);
   useEffect(() => {
     setShown(value);
   }, [value]);
@@ -34,7 +35,9 @@ export function NumberRow({ label, hint, value, min, max, step, usual, onMove, o
     const clean = Number(fitted.toFixed(4));
     setShown(clean);
     setText(null);
-    if (clean !== value) onSettle(clean);
+    // What was moved has to settle even where it comes back to, so that a passing look is let go.
+    if (clean !== value || moved.current) onSettle(clean);
+    moved.current = false;
   };
   const name = (
     <label
@@ -59,6 +62,7 @@ export function NumberRow({ label, hint, value, min, max, step, usual, onMove, o
         onValueChange={([next]) => {
           if (next === undefined) return;
           setShown(next);
+          moved.current = true;
           onMove?.(next);
         }}
         onValueCommit={([next]) => {

@@ -44,6 +44,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const [, navigate] = useLocation();
   const { edit, undo, redo } = useEdit(surface.id);
   const passing = usePassing(surface);
+  const { over } = passing;
   const [job, setJob] = useKeptJob(surface.id);
   const [problem, setProblem] = useState<unknown>(null);
   const [again, setAgain] = useState(0);
@@ -59,9 +60,9 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const change = useCallback(
     (next: Edit) => {
       setProblem(null);
-      edit.mutate(next, { onError: setProblem });
+      edit.mutate(next, { onError: setProblem, onSettled: over });
     },
-    [edit],
+    [edit, over],
   );
   const move = (step: typeof undo) => {
     setProblem(null);

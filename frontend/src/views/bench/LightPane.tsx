@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import type { Role, SurfaceView } from "@/api/client";
-import { LightView, type LightLook, type Shape, type Slot } from "@/gl/light";
+import { LightView, type Lamp, type LitSurface, type Slot } from "@/gl/light";
 import type { TextureSource } from "@/gl/textures";
 import { Choice } from "@/parts/Choice";
 import { Hint } from "@/parts/Hint";
@@ -13,15 +13,6 @@ import type { Passing } from "./passing";
 const REST_MS = 300;
 
 const SLOTS: readonly Slot[] = ["colour", "normal", "specular", "alpha"];
-
-interface Lamp {
-  shape: Shape;
-  from: number;
-  up: number;
-  fill: number;
-  tiling: number;
-  distance: number;
-}
 
 /** The surface in light, from its compressed blocks, as the GPU of the game will have it. */
 export function LightPane({
@@ -46,29 +37,25 @@ export function LightPane({
   >;
   const normal = surface.document.maps.find((m) => m.role === "normal");
   const colour = surface.document.maps.find((m) => m.role === "colour");
-  const look: LightLook = {
+  const look: LitSurface = {
     maps,
-    ...lamp,
-    exposure: 1,
     gloss: surface.material?.shine ?? 0.4,
     // A passing look is a picture before compression, where green always points up.
     greenDown: normal?.green === "down" && passing?.role !== "normal",
     cutout: surface.material?.cutout ?? colour?.format === "bc3",
-    turnX: 0,
-    turnY: 0,
   };
-  const latest = useRef(look);
+  const latest = useRef({ look, lamp });
   useEffect(() => {
-    latest.current = look;
+    latest.current = { look, lamp };
   });
   useEffect(() => {
     if (!canvas.current) return;
-    const made = new LightView(canvas.current, setProblem, (formats) => {
+    const made = new LightView(canvas.current, latest.current.lamp, setProblem, (formats) => {
       setStored(formats);
       setProblem(null);
     });
     view.current = made;
-    void made.show(latest.current);
+    void made.show(latest.current.look);
     return () => {
       made.dispose();
       view.current = null;
@@ -79,13 +66,13 @@ export function LightPane({
   useEffect(() => {
     // On a slow machine the flat view follows the hand, and this one follows when it rests.
     const wait = isPassing && view.current?.slow ? REST_MS : 0;
-    const timer = setTimeout(() => void view.current?.show(latest.current), wait);
+    const timer = setTimeout(() => void view.current?.show(latest.current.look), wait);
     return () => {
       clearTimeout(timer);
     };
-  }, [keys, isPassing, again]);
+  }, [keys, look.gloss, look.greenDown, look.cutout, isPassing, again]);
   useEffect(() => {
-    view.current?.adjust(latest.current);
+    view.current?.adjust(lamp);
   }, [lamp]);
 
   const set = (part: Partial<Lamp>) => {

@@ -15,17 +15,20 @@ const LONGEST = 512;
 export function usePassing(surface: SurfaceView): {
   now: Passing | null;
   look: (edit: Edit, role: Role, stage: Stage) => void;
+  /** The edit is made, or refused: what was shown ahead of it is let go. */
+  over: () => void;
 } {
   const [now, setNow] = useState<Passing | null>(null);
   const wanted = useRef<{ edit: Edit; role: Role; stage: Stage } | null>(null);
   const busy = useRef(false);
   const turn = useRef(0);
 
-  useEffect(() => {
+  const over = useCallback(() => {
     turn.current += 1;
     wanted.current = null;
     setNow(null);
-  }, [surface.revision, surface.id]);
+  }, []);
+  useEffect(over, [over, surface.revision, surface.id]);
 
   const run = useCallback(async () => {
     if (busy.current) return;
@@ -57,5 +60,5 @@ export function usePassing(surface: SurfaceView): {
     },
     [run],
   );
-  return { now, look };
+  return { now, look, over };
 }
