@@ -10,13 +10,16 @@ from collections.abc import Callable
 import numpy as np
 from PIL import Image
 
-from stonestack.core import blocks, codecs, edits, render
+from stonestack.core import blocks, codecs, edits
 from stonestack.core.blocks import BlockFormat
+from stonestack.core.graph import Node
 from stonestack.core.image import Bytes, Picture
 from stonestack.core.metrics import psnr
-from stonestack.core.render import Result
+from stonestack.core.ops import Result
+from stonestack.core.ops.evaluating import Evaluator
 from stonestack.core.roles import Role
-from stonestack.core.surface import Node, SourceOrigin, Stage, new_surface, plan
+from stonestack.core.surface import SourceOrigin, Stage, new_surface
+from stonestack.core.wiring import Wiring
 from stonestack.demo.sources import SOURCES
 
 _RUNS = 7
@@ -76,13 +79,21 @@ def bench_stages() -> None:
     surface = edits.SetOrigin(role=Role.COLOUR, origin=origin).apply(new_surface("Peat", "peat"))
     times: dict[str, list[float]] = {}
     source: Picture | None = None
+
+    def timed(node: Node, work: Callable[[], Result]) -> Result:
+        started = time.perf_counter()
+        result = work()
+        times.setdefault(node.op, []).append(time.perf_counter() - started)
+        return result
+
+    wiring = Wiring(surface)
     for _ in range(3):
-        results: dict[str, Result] = {}
+        evaluator = Evaluator(lambda _digest: data, timed)
         for m in surface.maps:
-            node = plan(surface, m.role, Stage.COMPRESS)
-            if node is not None:
-                _run(node, data, results, times)
-        source = next(r for r in results.values() if isinstance(r, Picture))
+            key = wiring.at(m.role, Stage.COMPRESS)
+            if key is not None:
+                evaluator.result(wiring.graph, key)
+        source = next(r for r in evaluator.results.values() if isinstance(r, Picture))
     if source is None:
         return
     pixels = source.pixels
@@ -93,16 +104,3 @@ def bench_stages() -> None:
         best = min(taken)
         print(f"{name:22} {best * 1e3:7.1f} ms  {best / blur:5.2f} of the blur")
     print(f"{'scipy gaussian, σ 8':22} {blur * 1e3:7.1f} ms")
-
-
-def _run(
-    node: Node, data: bytes, results: dict[str, Result], times: dict[str, list[float]]
-) -> Result:
-    if node.key in results:
-        return results[node.key]
-    inputs = tuple(_run(n, data, results, times) for n in node.inputs)
-    started = time.perf_counter()
-    result = render.decode(node, data) if node.op == "decode" else render.run(node, inputs)
-    times.setdefault(node.op, []).append(time.perf_counter() - started)
-    results[node.key] = result
-    return result

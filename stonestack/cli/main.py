@@ -72,6 +72,7 @@ def _parser() -> argparse.ArgumentParser:
 
     build = commands.add_parser("build", help="build all deliveries of a project")
     build.add_argument("project", help="its id or title")
+    build.add_argument("--cluster", metavar="ADDRESS", help="a Dask scheduler that does the work")
     build.set_defaults(run=_build)
 
     games.add(commands)
@@ -129,9 +130,8 @@ def _add_tiling(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -
 
 
 def _tile(options: argparse.Namespace) -> int:
-    from stonestack.core.converting import parse_size
+    from stonestack.core.converting import parse_size, tile_file
     from stonestack.core.roles import Role
-    from stonestack.core.tiling import tile_file
     from stonestack.store.files import write_atomically
 
     if options.input.resolve() == options.output.resolve():
@@ -275,6 +275,7 @@ def _paint(options: argparse.Namespace) -> int:
 
 def _build(options: argparse.Namespace) -> int:
     from stonestack.services import deliveries, projects
+    from stonestack.services.cluster import Cluster
     from stonestack.services.jobs import silent
     from stonestack.services.workspace import Workspace
     from stonestack.store.place import default_data_folder
@@ -282,12 +283,13 @@ def _build(options: argparse.Namespace) -> int:
     ws = Workspace(default_data_folder())
     try:
         project = projects.found(ws, options.project)
+        maker = Cluster.at(options.cluster, ws.files.read) if options.cluster else None
         found = deliveries.listed(ws, project.id)
         if not found:
             print("This project has no delivery yet.", file=sys.stderr)
             return 1
         for delivery in found:
-            built = deliveries.build(ws, delivery.id, silent())
+            built = deliveries.build(ws, delivery.id, silent(), maker)
             print(deliveries.build_folder(ws, built, delivery.id))
     finally:
         ws.close()

@@ -1,18 +1,40 @@
-"""Convert one file into another: picture to texture, texture to picture, or like to like."""
+"""One file to another: picture to texture, texture to picture, like to like, or to a tile.
+
+Both commands build the same graph that the bench does, of the same operations.
+"""
 
 from __future__ import annotations
 
+import hashlib
 import re
+from typing import Any
 
-from stonestack.core import codecs
+from stonestack.core import ops
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.codecs.sniff import FileKind, kind_by_name
 from stonestack.core.errors import BadRequest
+from stonestack.core.graph import Graph, Key
 from stonestack.core.image import Picture
-from stonestack.core.resize import resize
+from stonestack.core.ops.evaluating import Evaluator
+from stonestack.core.ops.files import Storing, Written
+from stonestack.core.ops.pictures import Canvas, Limit, Reading
+from stonestack.core.ops.stages import GEOMETRY
 from stonestack.core.roles import ROLES, Role
+from stonestack.core.stepkind import SOLVED_AT
+from stonestack.core.steps import STEPS
+from stonestack.core.tile.ways import Axes
 
-_PICTURES = {FileKind.PNG, FileKind.TGA, FileKind.TIFF}
+PICTURES = (FileKind.PNG, FileKind.TGA, FileKind.TIFF)
+TEXTURES = (FileKind.DDS, FileKind.KTX2)
+
+METHODS: dict[str, str] = {
+    "cut": "make_tile",
+    "patch": "quilt_tile",
+    "even": "wrap_tile",
+    "blend": "blend_tile",
+    "mirror": "mirror_tile",
+}
+"""What each way of tiling is called on the command line."""
 
 
 def convert(
@@ -31,7 +53,8 @@ def convert(
     data : bytes
         A file of any kind that can come in.
     output_name : str
-        Its extension decides the kind: dds, ktx2, png, tga or tiff.
+        Its extension decides the kind: dds, ktx2, png, tga or tiff. PNG and TIFF keep sixteen
+        bits where the input has them.
     role : Role
         How the numbers are understood: colour in linear light, normals as vectors.
     format_name : str, optional
@@ -43,14 +66,109 @@ def convert(
 
     Raises
     ------
+    BadFile
+        If the input cannot be read.
     BadRequest
         If the output's kind is not written, or the format does not fit.
     """
-    check_output(output_name)
-    picture = codecs.read_picture(data, ROLES[role].space)
-    if size is not None:
-        picture = resize(picture, *size)
-    return store(picture, output_name, role=role, format_name=format_name, mips=mips)
+    one = _Conversion(data, output_name, role)
+    key = one.sized(one.start, size)
+    return one.stored(key, format_name, mips)
+
+
+def tile_file(
+    data: bytes,
+    output_name: str,
+    *,
+    method: str = "cut",
+    axes: Axes = "both",
+    size: tuple[int, int] | None = None,
+    seed: int | None = None,
+    role: Role = Role.COLOUR,
+) -> bytes:
+    """Return the content of a file that holds a tile made from another's picture.
+
+    Parameters
+    ----------
+    data, output_name, role
+        As for :func:`convert`.
+    method : str
+        One of :data:`METHODS`.
+    axes : {"both", "x", "y"}
+        Which edges are made to meet.
+    size : (int, int), optional
+        Width and height in texels. Quilting makes a tile of that size; other ways make one
+        and resample it.
+    seed : int, optional
+        For the ways that draw by chance.
+
+    Raises
+    ------
+    BadFile
+        If the file cannot be read.
+    BadRequest
+        If the method does not suit it, or the output's kind is not written.
+    """
+    one = _Conversion(data, output_name, role)
+    step = STEPS[METHODS[method]]
+    given: dict[str, Any] = {"axes": axes}
+    fields = step.params.model_fields
+    if seed is not None and "seed" in fields:
+        given["seed"] = seed
+    if size is not None and "shape" in fields and size[0] != size[1]:
+        given["shape"] = "found"
+    if size is not None and {"width", "height"} <= set(fields):
+        given["width"] = _in_steps(size[0] / one.picture.width)
+        given["height"] = _in_steps(size[1] / one.picture.height)
+    params = step.params.model_validate(given)
+    if step.geometry is None:
+        key = one.put(step.name, params, one.start)
+    else:
+        small = one.put("limit", Limit(longest=SOLVED_AT), one.start)
+        geometry = one.put(f"{GEOMETRY}{step.name}", params, small)
+        key = one.put(step.name, params, one.start, one.start, geometry)
+    return one.stored(one.sized(key, size))
+
+
+class _Conversion:
+    """The graph of one file's way to another."""
+
+    def __init__(self, data: bytes, output_name: str, role: Role) -> None:
+        self.kind = check_output(output_name)
+        self._role = role
+        self._graph = Graph()
+        self._run = Evaluator(lambda _digest: data)
+        digest = hashlib.sha256(data).hexdigest()
+        self.start = ops.put(
+            self._graph, "decode", Reading(space=ROLES[role].space), blobs=(digest,)
+        )
+        self.picture: Picture = self._run.picture(self._graph, self.start)
+
+    def put(self, op: str, params: Any, *inputs: Key) -> Key:
+        """Put a node into the graph."""
+        return ops.put(self._graph, op, params, inputs)
+
+    def sized(self, key: Key, size: tuple[int, int] | None) -> Key:
+        """Resample, where a size is asked for."""
+        if size is None:
+            return key
+        return self.put("resample", Canvas(width=size[0], height=size[1]), key)
+
+    def stored(self, key: Key, format_name: str | None = None, mips: bool = True) -> bytes:
+        """Carry everything out, and return the output's bytes."""
+        if self.kind in PICTURES:
+            if format_name not in (None, BlockFormat.RGBA8):
+                raise BadRequest(
+                    "format-for-texture",
+                    f"A {self.kind} file holds no {format_name} blocks.",
+                    "Leave --format out, or write .dds or .ktx2.",
+                )
+            written = Written(kind=self.kind, bits=self.picture.bits)
+            return self._run.file(self._graph, self.put("image", written, key))
+        usual = BlockFormat.BC3 if self.picture.alpha else ROLES[self._role].formats[0]
+        format_ = BlockFormat(format_name) if format_name else usual
+        texture = self.put("compress", Storing(format=format_, mips=mips), key)
+        return self._run.file(self._graph, self.put(self.kind.value, None, texture))
 
 
 def check_output(output_name: str) -> FileKind:
@@ -62,44 +180,13 @@ def check_output(output_name: str) -> FileKind:
         If it is not written.
     """
     kind = kind_by_name(output_name)
-    if kind not in _PICTURES | {FileKind.DDS, FileKind.KTX2}:
+    if kind not in (*PICTURES, *TEXTURES):
         raise BadRequest(
             "output-kind",
             f"The extension of {output_name} names no kind that is written.",
             "Use .dds, .ktx2, .png, .tga or .tiff.",
         )
     return kind
-
-
-def store(
-    picture: Picture,
-    output_name: str,
-    *,
-    role: Role = Role.COLOUR,
-    format_name: str | None = None,
-    mips: bool = True,
-) -> bytes:
-    """Return the content of a file that holds a picture; its extension decides the kind.
-
-    Raises
-    ------
-    BadRequest
-        If the kind is not written, or the format does not fit.
-    """
-    kind = check_output(output_name)
-    if kind in _PICTURES:
-        from stonestack.core.codecs import pictures
-
-        if format_name not in (None, BlockFormat.RGBA8):
-            raise BadRequest(
-                "format-for-texture",
-                f"A {kind} file holds no {format_name} blocks.",
-                "Leave --format out, or write .dds or .ktx2.",
-            )
-        return pictures.write(picture, kind)
-    usual = BlockFormat.BC3 if picture.alpha else ROLES[role].formats[0]
-    texture = codecs.compress(picture, BlockFormat(format_name) if format_name else usual, mips)
-    return codecs.dds.write(texture) if kind is FileKind.DDS else codecs.ktx2.write(texture)
 
 
 def parse_size(text: str) -> tuple[int, int]:
@@ -115,3 +202,8 @@ def parse_size(text: str) -> tuple[int, int]:
     if not all(1 <= side <= 16384 for side in sides):
         raise BadRequest("bad-size", f"“{text}” is not a size.", "Write it as 1024x512.")
     return sides
+
+
+def _in_steps(share: float) -> float:
+    """Return a share of the source that a tile can have; the rest is resampled."""
+    return round(min(4.0, max(0.25, share)) * 20) / 20

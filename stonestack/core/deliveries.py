@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import hashlib
-
 from pydantic import BaseModel, Field, field_validator
 
-from stonestack.core.errors import BadRequest
-from stonestack.core.roles import Role
+from stonestack.core.graph import Key
 from stonestack.core.surface import Document, checked_name
 
 MANIFEST = "delivery.json"
@@ -45,41 +42,18 @@ class Manifest(BaseModel):
 
 
 class BuildRecord(BaseModel):
-    """What is remembered of a build: its manifest, and the content key of every map in it.
+    """What is remembered of a build: its manifest, and the content keys of all that is in it.
 
-    Keys are by surface and role; a surface whose keys are others now has changed since.
+    Parameters
+    ----------
+    manifest : Manifest
+    files : dict
+        The key of each file, by its path.
+    surfaces : dict
+        The key of all that each surface brought, by its id. One whose key is another now has
+        changed since.
     """
 
     manifest: Manifest
-    keys: dict[str, dict[Role, str]]
-
-
-def manifest(delivery: Delivery, version: int, game: str, files: dict[str, bytes]) -> Manifest:
-    """List the files of a build, sorted by path."""
-    return Manifest(
-        delivery=delivery.name,
-        title=delivery.title,
-        version=version,
-        game=game,
-        files=[
-            DeliveredFile(path=path, sha256=hashlib.sha256(data).hexdigest(), bytes=len(data))
-            for path, data in sorted(files.items())
-        ],
-    )
-
-
-def add_file(files: dict[str, bytes], path: str, data: bytes) -> None:
-    """Add a file to a build.
-
-    Raises
-    ------
-    BadRequest
-        If another file of the build has that path.
-    """
-    if path in files:
-        raise BadRequest(
-            "two-files-one-name",
-            f"Two maps or materials want to be {path}.",
-            "Rename one of them on the bench.",
-        )
-    files[path] = data
+    files: dict[str, Key] = {}
+    surfaces: dict[str, Key] = {}

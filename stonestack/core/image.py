@@ -38,12 +38,15 @@ class Picture:
     wraps : bool
         Whether the picture is a torus: its right edge continues at its left, its bottom
         at its top. Filters that look at neighbours follow this.
+    bits : {8, 16}
+        How finely the file that it came from was stored; what is written of it is no coarser.
     """
 
     pixels: Floats
     space: Space
     alpha: bool = False
     wraps: bool = False
+    bits: int = 8
 
     def __post_init__(self) -> None:
         if self.pixels.ndim != 3 or self.pixels.dtype != np.float32:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from stonestack.core.image import Floats, Picture, Space, premultiplied, straightened
 from stonestack.core.parallel import over_bands
+from stonestack.core.spread import spread
 from stonestack.core.texels import normalised
 
 Filter = Literal["lanczos", "mitchell", "box", "nearest"]
@@ -74,7 +75,14 @@ def _mitchell(t: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(np.where(t < 1, near, np.where(t < 2, far, 0.0)) / 6)
 
 
-def resample(pixels: Floats, width: int, height: int, filter_: Filter, wraps: bool) -> Floats:
+def resample(
+    pixels: Floats,
+    width: int,
+    height: int,
+    filter_: Filter,
+    wraps: bool,
+    repeats: tuple[int, int] = (1, 1),
+) -> Floats:
     """Resample plain channels; the caller has premultiplied what needs it.
 
     Parameters
@@ -84,19 +92,24 @@ def resample(pixels: Floats, width: int, height: int, filter_: Filter, wraps: bo
         Samples wanted.
     filter_, wraps
         As in :func:`weights`.
+    repeats : (int, int)
+        How often the picture is repeated across and down before; the repeats are never laid out.
     """
     from stonestack.core.resample_kernels import along_columns, along_rows
 
     pixels = np.ascontiguousarray(pixels, dtype=np.float32)
     rows, columns, channels = pixels.shape
-    if rows != height:
-        index, weight = weights(rows, height, filter_, wraps)
+    across, down = repeats
+    if rows * down != height or down > 1:
+        index, weight = weights(rows * down, height, filter_, wraps)
+        index %= rows
         flat = pixels.reshape(rows, columns * channels)
         out = np.empty((height, columns * channels), np.float32)
         over_bands(lambda a, b: along_rows(flat, index, weight, out, a, b), height, 16)
         pixels = out.reshape(height, columns, channels)
-    if columns != width:
-        index, weight = weights(columns, width, filter_, wraps)
+    if columns * across != width or across > 1:
+        index, weight = weights(columns * across, width, filter_, wraps)
+        index %= columns
         source, out = pixels, np.empty((height, width, channels), np.float32)
         over_bands(lambda a, b: along_columns(source, index, weight, out, a, b), height, 16)
         pixels = out
@@ -114,12 +127,18 @@ def at_most(values: Floats, longest: int) -> Floats:
     )
 
 
-def resize(picture: Picture, width: int, height: int, filter_: Filter = "lanczos") -> Picture:
+def resize(
+    picture: Picture,
+    width: int,
+    height: int,
+    filter_: Filter = "lanczos",
+    repeats: tuple[int, int] = (1, 1),
+) -> Picture:
     """Return the picture with another number of texels.
 
     Colour is filtered in linear light and weighted by alpha; vectors are filtered
     component by component and brought back to unit length; everything is clipped to its
-    range, since the filter overshoots at edges.
+    range, since the filter overshoots at edges. Clear texels get the colour of their neighbours.
 
     Parameters
     ----------
@@ -128,18 +147,20 @@ def resize(picture: Picture, width: int, height: int, filter_: Filter = "lanczos
     width, height : int
         Texels wanted.
     filter_ : {"lanczos", "mitchell", "box", "nearest"}
+    repeats : (int, int)
+        How often it is repeated across and down in the result.
     """
-    if (picture.width, picture.height) == (width, height):
+    if (picture.width, picture.height) == (width, height) and repeats == (1, 1):
         return picture
     if picture.space is Space.VECTOR:
         # What a game packs into the alpha of normals is a map of its own, no opacity.
-        pixels = resample(picture.pixels, width, height, filter_, picture.wraps)
+        pixels = resample(picture.pixels, width, height, filter_, picture.wraps, repeats)
         pixels[..., 3:] = np.clip(pixels[..., 3:], 0.0, 1.0)
         pixels[..., :3] = normalised(np.ascontiguousarray(pixels[..., :3]))
         return picture.with_pixels(pixels)
-    pixels = resample(premultiplied(picture), width, height, filter_, picture.wraps)
+    pixels = resample(premultiplied(picture), width, height, filter_, picture.wraps, repeats)
     result = straightened(pixels, picture)
-    return result.with_pixels(np.clip(result.pixels, 0.0, 1.0))
+    return spread(result.with_pixels(np.clip(result.pixels, 0.0, 1.0)))
 
 
 def limited(picture: Picture, longest: int) -> Picture:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from enum import StrEnum
 
 import numpy as np
@@ -95,13 +96,12 @@ def fitted(picture: Picture, size: Size) -> Picture:
     if size.fit is Fit.STRETCH:
         return resize(picture, size.width, size.height, size.filter)
     if size.fit is Fit.REPEAT:
-        many = np.tile(picture.pixels, (size.down, size.across, 1))
-        return resize(picture.with_pixels(many), size.width, size.height, size.filter)
+        return resize(picture, size.width, size.height, size.filter, (size.across, size.down))
     left, top, width, height = _inside(picture.width, picture.height, size)
     inner = resize(picture, width, height, size.filter)
     right, bottom = size.width - left - width, size.height - top - height
     pixels = np.pad(inner.pixels, ((top, bottom), (left, right), (0, 0)), mode="edge")
-    return Picture(pixels, picture.space, picture.alpha)
+    return replace(picture, pixels=pixels, wraps=False)
 
 
 def visible_area(width: int, height: int, size: Size) -> Area | None:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
+from stonestack.core.normals import Green
 from stonestack.core.roles import Role
-from stonestack.core.surface import Green
 
 
 class Target(BaseModel):

@@ -1,75 +1,142 @@
-"""Between working pictures and stored 8-bit texels, by role."""
+"""Stored texels: the one home of how working pictures become 8- or 16-bit numbers, and back.
+
+Stored texels are ``uint8`` or ``uint16`` arrays of shape (height, width, channels), sRGB-encoded
+where they are colour. A full value is 255 or 65535.
+"""
 
 from __future__ import annotations
 
+from typing import Any, Literal, overload
+
 import numpy as np
+from numpy.typing import NDArray
 
 from stonestack.core import colour
 from stonestack.core.image import Bytes, Floats, Picture, Space
 
+Texels = NDArray[np.unsignedinteger[Any]]
+"""Stored numbers of either depth."""
 
-def to_texels(picture: Picture) -> Bytes:
-    """Store a picture in 8 bits a channel.
 
-    Linear colour is sRGB-encoded; vectors go from -1..1 to 0..255, with 0 at 127.5; data
-    is scaled as it is. One-channel data is repeated in red, green and blue.
+def full(texels: Texels) -> int:
+    """Return the largest number that texels of this depth can hold."""
+    return 65535 if texels.dtype == np.uint16 else 255
+
+
+def at_depth(texels: Texels, bits: int) -> Texels:
+    """Return stored texels at another depth, rounded to nearest; 8 bits come back exactly."""
+    if bits == 8:
+        return eight(texels)
+    if texels.dtype == np.uint16:
+        return texels
+    return np.asarray(texels.astype(np.uint16) * np.uint16(257), np.uint16)
+
+
+def eight(texels: Texels) -> Bytes:
+    """Return stored texels in 8 bits, rounded to nearest."""
+    if texels.dtype == np.uint8:
+        return np.asarray(texels, np.uint8)
+    return np.asarray((texels.astype(np.uint32) * 255 + 32767) // 65535, np.uint8)
+
+
+def depth(texels: Texels) -> int:
+    """Return the bits a channel of stored texels: 8 or 16."""
+    return 16 if texels.dtype == np.uint16 else 8
+
+
+def quantised(values: Floats, bits: int) -> Texels:
+    """Round 0..1 to stored numbers; no transfer function."""
+    if bits == 8:
+        return colour.to_bytes(values)
+    return np.asarray(np.rint(np.clip(values, 0, 1) * np.float32(65535)), np.uint16)
+
+
+def scaled(texels: Texels) -> Floats:
+    """Return stored numbers as 0..1; no transfer function."""
+    return np.asarray(texels, np.float32) / np.float32(full(texels))
+
+
+@overload
+def to_texels(picture: Picture) -> Bytes: ...
+
+
+@overload
+def to_texels(picture: Picture, bits: Literal[8]) -> Bytes: ...
+
+
+@overload
+def to_texels(picture: Picture, bits: int) -> Texels: ...
+
+
+def to_texels(picture: Picture, bits: int = 8) -> Texels:
+    """Store a picture in 8 or 16 bits a channel.
+
+    Linear colour is sRGB-encoded; vectors go from -1..1 to the whole range, with 0 at its middle;
+    data is scaled as it is. One-channel data is repeated in red, green and blue.
 
     Returns
     -------
-    ndarray, uint8, shape (height, width, 4)
-        Alpha is 255 where the picture has none.
+    ndarray, uint8 or uint16, shape (height, width, 4)
+        Alpha is full where the picture has none.
     """
     if picture.space is Space.LINEAR:
-        body = colour.linear_to_bytes(picture.body)
+        body: Texels = (
+            colour.linear_to_bytes(picture.body)
+            if bits == 8
+            else quantised(colour.to_srgb(picture.body), bits)
+        )
     elif picture.space is Space.VECTOR:
-        body = colour.to_bytes(picture.body * np.float32(0.5) + np.float32(0.5))
+        body = quantised(picture.body * np.float32(0.5) + np.float32(0.5), bits)
     else:
-        body = colour.to_bytes(picture.body)
-    texels = np.full((picture.height, picture.width, 4), 255, np.uint8)
+        body = quantised(picture.body, bits)
+    kind = np.uint8 if bits == 8 else np.uint16
+    texels: Texels = np.full((picture.height, picture.width, 4), np.iinfo(kind).max, kind)
     texels[..., :3] = body
     if picture.opacity is not None:
-        texels[..., 3:] = colour.to_bytes(picture.opacity)
+        texels[..., 3:] = quantised(picture.opacity, bits)
     return texels
 
 
-def from_texels(texels: Bytes, space: Space) -> Picture:
+def from_texels(texels: Texels, space: Space) -> Picture:
     """Read stored texels back as a working picture; the inverse of :func:`to_texels`.
 
     Parameters
     ----------
-    texels : ndarray, uint8, shape (height, width, 1 to 4)
+    texels : ndarray, uint8 or uint16, shape (height, width, 1 to 4)
         Two channels are the x and y of a unit vector.
     space : Space
         What they mean.
     """
     channels = texels.shape[2]
+    bits = 16 if texels.dtype == np.uint16 else 8
     if space is Space.VECTOR:
-        return Picture(unit_vectors(texels), space)
+        return Picture(unit_vectors(texels), space, bits=bits)
     if channels == 2:
         texels = texels[..., :1]
         channels = 1
-    alpha = channels == 4 and bool((texels[..., 3] < 255).any())
+    alpha = channels == 4 and bool((texels[..., 3] < full(texels)).any())
     body = texels[..., :3] if channels >= 3 else texels[..., :1]
     if space is Space.LINEAR:
         if channels == 1:
             body = np.repeat(body, 3, axis=2)
-        values = colour.bytes_to_linear(body)
+        shallow = body.dtype == np.uint8
+        values = colour.bytes_to_linear(eight(body)) if shallow else colour.to_linear(scaled(body))
     else:
-        values = body.astype(np.float32) / np.float32(255)
+        values = scaled(body)
         if channels >= 3:
             values = values.mean(axis=2, keepdims=True, dtype=np.float32)
     if alpha:
-        opacity = texels[..., 3:].astype(np.float32) / np.float32(255)
-        values = np.concatenate([values, opacity], axis=2)
-    return Picture(np.ascontiguousarray(values, dtype=np.float32), space, alpha=alpha)
+        values = np.concatenate([values, scaled(texels[..., 3:])], axis=2)
+    pixels = np.ascontiguousarray(values, dtype=np.float32)
+    return Picture(pixels, space, alpha=alpha, bits=bits)
 
 
-def unit_vectors(texels: Bytes) -> Floats:
+def unit_vectors(texels: Texels) -> Floats:
     """Read stored texels as unit vectors.
 
     Parameters
     ----------
-    texels : ndarray, uint8, shape (height, width, 1 to 4)
+    texels : ndarray, uint8 or uint16, shape (height, width, 1 to 4)
         With two channels z is rebuilt from unit length; with more it is read, and the
         vector is brought to unit length.
 
@@ -78,13 +145,13 @@ def unit_vectors(texels: Bytes) -> Floats:
     ndarray, float32, shape (height, width, 3)
     """
     if texels.shape[2] == 1:
-        texels = np.concatenate([texels, np.full_like(texels, 128)], axis=2)
-    scaled = texels[..., :3].astype(np.float32) * np.float32(2 / 255) - np.float32(1)
+        texels = np.concatenate([texels, np.full_like(texels, (full(texels) + 1) // 2)], axis=2)
+    vectors = texels[..., :3].astype(np.float32) * np.float32(2 / full(texels)) - np.float32(1)
     if texels.shape[2] == 2:
-        flat = np.sum(np.square(scaled), axis=2, keepdims=True)
+        flat = np.sum(np.square(vectors), axis=2, keepdims=True)
         z = np.sqrt(np.maximum(np.float32(1) - flat, np.float32(0)))
-        scaled = np.concatenate([scaled, z], axis=2)
-    return normalised(scaled)
+        vectors = np.concatenate([vectors, z], axis=2)
+    return normalised(vectors)
 
 
 def normalised(vectors: Floats) -> Floats:

@@ -7,8 +7,8 @@ import numpy as np
 from stonestack.core.blocks.formats import FORMATS
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.image import Picture, Space
+from stonestack.core.losses import Loss
 from stonestack.core.materials import Finding
-from stonestack.core.render import Loss
 from stonestack.core.sizing import Fit, Size, proposal, stretch_percent
 from stonestack.core.steps import STEPS
 from stonestack.core.tile.light import light_field

@@ -6,8 +6,11 @@ import io
 from pathlib import Path
 
 import numpy as np
-from PIL import Image, ImageDraw
+from PIL import Image, ImageColor, ImageDraw
 
+from stonestack.core.codecs import pictures
+from stonestack.core.codecs.sniff import kind_by_content
+from stonestack.core.texels import Texels, at_depth, depth
 from stonestack.core.workfiles import openraster
 from stonestack.core.workfiles.openraster import PICTURE, Layer
 from stonestack.store.files import write_atomically
@@ -28,25 +31,23 @@ def paint(path: Path, shade: str = "#c43a2f") -> None:
         ]
         write_atomically(path, openraster.write(layers))
         return
+    kind = kind_by_content(data)
     with Image.open(io.BytesIO(data)) as image:
-        kind, alpha = image.format or "PNG", image.mode in ("RGBA", "LA")
-        texels = np.asarray(image.convert("RGBA"))
-    out = Image.fromarray(_painted(texels, shade)).convert("RGBA" if alpha else "RGB")
-    buffer = io.BytesIO()
-    out.save(buffer, kind)
-    write_atomically(path, buffer.getvalue())
+        alpha = image.mode in ("RGBA", "LA")
+    painted = _painted(pictures.stored(data, kind, 16), shade)
+    shown = painted if alpha else painted[..., :3]
+    write_atomically(path, pictures.write_texels(shown, kind))
 
 
-def _painted(
-    texels: np.ndarray[tuple[int, ...], np.dtype[np.uint8]], shade: str
-) -> np.ndarray[tuple[int, ...], np.dtype[np.uint8]]:
-    image = Image.fromarray(texels)
-    draw = ImageDraw.Draw(image)
-    width, height = image.size
+def _painted(texels: Texels, shade: str) -> Texels:
+    height, width = texels.shape[:2]
+    mask = Image.new("1", (width, height))
+    draw = ImageDraw.Draw(mask)
     left, right, top, bottom = width * 0.1, width * 0.9, height * 0.44, height * 0.6
-    draw.rectangle((left, top, right, bottom), fill=shade)
+    draw.rectangle((left, top, right, bottom), fill=1)
     tooth = (right - left) / 5
     for number in range(5):
         at = left + number * tooth
-        draw.polygon([(at, top), (at + tooth, top), (at, height * 0.26)], fill=shade)
-    return np.asarray(image)
+        draw.polygon([(at, top), (at + tooth, top), (at, height * 0.26)], fill=1)
+    colour = np.array([[[*ImageColor.getrgb(shade)[:3], 255]]], np.uint8)
+    return np.where(np.asarray(mask)[..., np.newaxis], at_depth(colour, depth(texels)), texels)

@@ -2,34 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from pydantic import BaseModel
 from sqlmodel import Session, col, select
 
-from stonestack.core import codecs, materials, stopping
-from stonestack.core.codecs.texture import Texture
+from stonestack.core import stopping
 from stonestack.core.deliveries import (
     MANIFEST,
     BuildRecord,
     Delivery,
     Manifest,
-    add_file,
-    manifest,
 )
 from stonestack.core.errors import BadRequest
-from stonestack.core.parallel import cores
+from stonestack.core.graph import Graph, Key
+from stonestack.core.materials import Material
+from stonestack.core.ops.files import Heading
 from stonestack.core.roles import Role
-from stonestack.core.surface import Map, Node, Stage, Surface, plan
+from stonestack.core.surface import Surface
 from stonestack.core.targets import TARGETS, Target
+from stonestack.core.wiring import Wiring, contents_of, manifest_of, parts_of
 from stonestack.services import installing
 from stonestack.services import materials as material_service
 from stonestack.services.jobs import Progress
 from stonestack.services.projects import game_folder, get
-from stonestack.services.surfaces import current_document, delivered_keys
+from stonestack.services.scheduler import Urgency, urgent
+from stonestack.services.surfaces import current_document
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.files import write_folder_atomically
 from stonestack.store.tables import BuildRow, DeliveryRow, ProjectRow, SurfaceRow, now
@@ -50,7 +50,7 @@ class PartView(BaseModel):
 
     surface_id: str
     title: str
-    role: Role
+    role: Role | None
     path: str
     format: str
     width: int
@@ -140,10 +140,24 @@ def holding(ws: Workspace, surface_id: str) -> str:
         return row.id
 
 
-def build(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
+class Maker(Protocol):
+    """Whoever makes the files of a graph: this machine, or a cluster."""
+
+    def files(self, graph: Graph, keys: Sequence[Key]) -> Iterator[bytes]:
+        """Yield the bytes of files, in order."""
+
+
+def build(
+    ws: Workspace, delivery_id: str, progress: Progress, maker: Maker | None = None
+) -> BuildView:
     """Render, compress and write out everything that a delivery holds.
 
     Maps that did not change since an earlier build come from the cache.
+
+    Parameters
+    ----------
+    maker : Maker, optional
+        Who makes the files; this machine by default.
     """
     with ws.session() as session:
         row = must(session, DeliveryRow, delivery_id, "delivery")
@@ -159,33 +173,37 @@ def build(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
         shown = {sid: material_service.of_surface(session, sid) for sid, _ in chosen}
         earlier = session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)).all()
         number = max((b.number for b in earlier), default=0) + 1
-    files: dict[str, bytes] = {}
-    planned = [
-        (surface, m, node)
-        for _, surface in chosen
-        for m in surface.maps
-        if m.delivered and (node := plan(surface, m.role, Stage.COMPRESS)) is not None
-    ]
-    for done, (surface, m, texture) in enumerate(_rendered(ws, planned, progress)):
-        progress.at((done + 1) / (len(planned) + 1), f"{surface.title}: {m.file_name}")
-        add_file(files, f"{target.textures}/{m.file_name}.dds", codecs.dds.write(texture))
-    for surface_id, surface in chosen:
-        for material in shown[surface_id]:
-            path = materials.material_path(material, target)
-            add_file(files, path, materials.definition(material, surface, target))
-    if not files:
+    graph = Graph()
+    parts = {
+        surface_id: parts_of(Wiring(surface, graph=graph), surface_id, shown[surface_id], target)
+        for surface_id, surface in chosen
+    }
+    whole = [part for own in parts.values() for part in own]
+    if not whole:
         raise BadRequest(
             "nothing-to-build",
             "This delivery holds no finished map.",
             "Choose a surface that has a colour, on the Deliveries page.",
         )
-    progress.at(len(planned) / (len(planned) + 1), "Writing the delivery")
-    listing = manifest(document, number, target.name, files)
+    contents = contents_of(graph, whole)
+    heading = Heading(
+        delivery=document.name, title=document.title, version=number, game=target.name
+    )
+    listing = manifest_of(graph, contents, heading)
+    files: dict[str, bytes] = {}
+    keys = [part.key for part in whole]
+    with urgent(Urgency.JOB), stopping.stoppable(progress.is_stopped):
+        for done, data in enumerate((maker or ws.renderer).files(graph, [*keys, listing])):
+            path = whole[done].path if done < len(whole) else MANIFEST
+            progress.at(done / (len(whole) + 1), path)
+            files[path] = data
+    progress.at(len(whole) / (len(whole) + 1), "Writing the delivery")
     folder = ws.data.builds / delivery_id / str(number)
-    text = listing.model_dump_json(indent=2) + "\n"
-    write_folder_atomically(folder, {**files, MANIFEST: text.encode()})
+    write_folder_atomically(folder, files)
     record = BuildRecord(
-        manifest=listing, keys={sid: delivered_keys(surface) for sid, surface in chosen}
+        manifest=Manifest.model_validate_json(files[MANIFEST]),
+        files={part.path: part.key for part in whole},
+        surfaces={sid: contents_of(graph, own) for sid, own in parts.items() if own},
     )
     with ws.session() as session:
         made = BuildRow(
@@ -197,25 +215,6 @@ def build(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
         session.add(made)
         session.flush()
         return _build_view(made)
-
-
-def _rendered(
-    ws: Workspace, planned: list[tuple[Surface, Map, Node]], progress: Progress
-) -> Iterator[tuple[Surface, Map, Texture]]:
-    """Render compressed maps on all cores, and yield them in order as they are done."""
-
-    def texture(node: Node) -> Texture:
-        with stopping.stoppable(progress.is_stopped):
-            return ws.renderer.texture(node)
-
-    with ThreadPoolExecutor(max_workers=cores(), thread_name_prefix="build") as pool:
-        futures = [pool.submit(texture, node) for _, _, node in planned]
-        try:
-            for (surface, m, _), future in zip(planned, futures, strict=True):
-                yield surface, m, future.result()
-        finally:
-            for future in futures:
-                future.cancel()
 
 
 def install(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
@@ -305,7 +304,8 @@ def _view(ws: Workspace, session: Session, row: DeliveryRow) -> DeliveryView:
     parts: list[PartView] = []
     for surface_id in document.surfaces:
         surface = current_document(session, must(session, SurfaceRow, surface_id, "surface"))
-        parts += _parts(ws, surface_id, surface, target, last)
+        shown = material_service.of_surface(session, surface_id)
+        parts += _parts(ws, surface_id, surface, shown, target, last)
     return DeliveryView(
         id=row.id,
         document=document,
@@ -316,31 +316,33 @@ def _view(ws: Workspace, session: Session, row: DeliveryRow) -> DeliveryView:
 
 
 def _parts(
-    ws: Workspace, surface_id: str, surface: Surface, target: Target, last: BuildRecord | None
+    ws: Workspace,
+    surface_id: str,
+    surface: Surface,
+    shown: list[Material],
+    target: Target,
+    last: BuildRecord | None,
 ) -> list[PartView]:
-    before = last.keys.get(surface_id, {}) if last else {}
-    names = {f.path for f in last.manifest.files} if last else set()
-    parts = []
-    for m in surface.maps:
-        node = plan(surface, m.role, Stage.COMPRESS) if m.delivered else None
-        if node is None:
-            continue
-        ws.renderer.announce([node])
-        path = f"{target.textures}/{m.file_name}.dds"
+    before = last.files if last else {}
+    wiring = Wiring(surface)
+    views = []
+    for part in parts_of(wiring, surface_id, shown, target):
         change = "new"
-        if m.role in before:
-            change = "same" if before[m.role] == node.key and path in names else "changed"
-        parts.append(
+        if part.path in before:
+            change = "same" if before[part.path] == part.key else "changed"
+        m = surface.map(part.role) if part.role is not None else None
+        views.append(
             PartView(
                 surface_id=surface_id,
                 title=surface.title,
-                role=m.role,
-                path=path,
-                format=str(m.format),
-                width=m.size.width,
-                height=m.size.height,
-                key=node.key,
+                role=part.role,
+                path=part.path,
+                format=str(m.format) if m else "",
+                width=m.size.width if m else 0,
+                height=m.size.height if m else 0,
+                key=wiring.graph[part.key].inputs[0] if m else None,
                 change=change,
             )
         )
-    return parts
+    ws.renderer.graphs.add(wiring.graph, [view.key for view in views if view.key])
+    return views

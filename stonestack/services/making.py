@@ -4,20 +4,11 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
-from stonestack.core.steps import STEPS
-from stonestack.core.surface import SOLVE, Map, Node, SourceOrigin, Stage
+from stonestack.core import ops
+from stonestack.core.surface import Map, SourceOrigin, Stage
 from stonestack.services import surfaces
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace
-
-_WORDS = {
-    "decode": "Reading",
-    "frame": "Straightening",
-    "returned": "Laying over",
-    "limit": "Shrinking",
-    "size": "Fitting the size",
-    "compress": "Compressing",
-}
 
 
 class MakingView(BaseModel):
@@ -57,7 +48,7 @@ def _view(ws: Workspace, surface: SurfaceView) -> MakingView:
     return MakingView(
         done=sum(ws.renderer.measured(key, stage) for stage, key in shown),
         total=len(shown),
-        doing=_words(next(filter(None, at_work), None)) if at_work else None,
+        doing=ops.words(at_work[0]) if at_work else None,
         stopped=ws.renderer.halted(keys),
     )
 
@@ -76,10 +67,3 @@ def _is_shown(m: Map, stage: Stage) -> bool:
     if stage is Stage.SOURCE:
         return isinstance(m.origin, SourceOrigin)
     return stage in (Stage.STEPS, Stage.SIZE) or (stage is Stage.COMPRESS and m.delivered)
-
-
-def _words(node: Node | None) -> str:
-    if node is None:
-        return "Measuring"
-    step = STEPS.get(node.op.removeprefix(SOLVE))
-    return step.title if step is not None else _WORDS.get(node.op, "Working")

@@ -8,8 +8,9 @@ from sqlmodel import Session, col, select
 from stonestack.core import materials
 from stonestack.core.materials import Finding, Material
 from stonestack.core.roles import Role
-from stonestack.core.surface import Stage, Surface, plan
+from stonestack.core.surface import Stage, Surface
 from stonestack.core.targets import TARGETS, Target
+from stonestack.core.wiring import Wiring
 from stonestack.services.surfaces import current_document
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.tables import MaterialRow, ProjectRow, SurfaceRow
@@ -78,14 +79,10 @@ def _view(ws: Workspace, session: Session, row: MaterialRow, target: Target) -> 
 
 def _slots(ws: Workspace, surface: Surface, target: Target) -> list[SlotView]:
     links = materials.linked(surface, target)
-    slots = []
-    for role, word in target.slots.items():
-        node = plan(surface, role, Stage.SIZE) if role in links else None
-        if node is not None:
-            ws.renderer.announce([node])
-        slots.append(
-            SlotView(
-                role=role, word=word, file_name=links.get(role), key=node.key if node else None
-            )
-        )
-    return slots
+    wiring = Wiring(surface)
+    keys = {role: wiring.at(role, Stage.SIZE) for role in target.slots if role in links}
+    ws.renderer.graphs.add(wiring.graph, [key for key in keys.values() if key])
+    return [
+        SlotView(role=role, word=word, file_name=links.get(role), key=keys.get(role))
+        for role, word in target.slots.items()
+    ]

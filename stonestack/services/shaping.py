@@ -9,15 +9,17 @@ from pathlib import Path
 
 from pydantic import BaseModel
 
-from stonestack.core import codecs, edits
+from stonestack.core import codecs, edits, ops
 from stonestack.core.errors import BadRequest, StoneError
 from stonestack.core.frame import Frame, within
+from stonestack.core.graph import Key
 from stonestack.core.naming import code_name
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Proposal, proposals
-from stonestack.core.surface import Map, Node, SourceOrigin, Stage, Surface, plan
+from stonestack.core.surface import Map, SourceOrigin, Stage, Surface
 from stonestack.core.targets import TARGETS
 from stonestack.core.tile.period import find_lattice, whole_periods
+from stonestack.core.wiring import Wiring
 from stonestack.services import sources, surfaces
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace, must
@@ -54,10 +56,12 @@ def propose_sizes(ws: Workspace, surface_id: str, role: Role) -> list[Proposal]:
     map's name, its size is proposed first.
     """
     document, project = _opened(ws, surface_id)
-    node = plan(document, role, Stage.STEPS)
-    if node is None:
+    wiring = Wiring(document)
+    key = wiring.at(role, Stage.STEPS)
+    if key is None:
         return []
-    picture = ws.renderer.picture(node)
+    ws.renderer.graphs.add(wiring.graph, [key])
+    picture = ws.renderer.picture(key)
     target = TARGETS[project.target]
     m = document.map(role)
     taken = (m.place.width, m.place.height) if m.place is not None else None
@@ -102,10 +106,12 @@ def propose_frame(ws: Workspace, surface_id: str, role: Role) -> FrameProposal:
     """
     document, _ = _opened(ws, surface_id)
     origin = document.map(role).origin
-    node = plan(document, role, Stage.SOURCE, _LOOKED_AT)
-    if node is None or not isinstance(origin, SourceOrigin):
+    wiring = Wiring(document, _LOOKED_AT)
+    key = wiring.at(role, Stage.SOURCE)
+    if key is None or not isinstance(origin, SourceOrigin):
         raise BadRequest("no-source", "There is no picture yet.", "Drop one first.")
-    picture = ws.renderer.picture(node)
+    ws.renderer.graphs.add(wiring.graph, [key], lasting=False)
+    picture = ws.renderer.picture(key)
     found = find_lattice(picture)
     if found is None:
         return FrameProposal(frame=None, words="Nothing recurs in this picture.", strength=0)
@@ -128,14 +134,15 @@ def propose_frame(ws: Workspace, surface_id: str, role: Role) -> FrameProposal:
     )
 
 
-def light_field(ws: Workspace, surface_id: str, role: Role) -> Node | None:
-    """Return the plan of the broad light in a map's picture, as it is before any step."""
+def light_field(ws: Workspace, surface_id: str, role: Role) -> Key | None:
+    """Return the key of the broad light in a map's picture, as it is before any step."""
     document, _ = _opened(ws, surface_id)
-    node = plan(document, role, Stage.SOURCE, _LOOKED_AT)
-    if node is None:
+    wiring = Wiring(document, _LOOKED_AT)
+    key = wiring.at(role, Stage.SOURCE)
+    if key is None:
         return None
-    light = Node("light_field", {}, (node,))
-    ws.renderer.announce([light], lasting=False)
+    light = ops.put(wiring.graph, "light", None, (key,))
+    ws.renderer.graphs.add(wiring.graph, [light], lasting=False)
     return light
 
 

@@ -11,11 +11,13 @@ from sqlmodel import Session, col, delete, select
 from stonestack.core.deliveries import BuildRecord
 from stonestack.core.edits import Edit
 from stonestack.core.errors import BadRequest, Conflict
+from stonestack.core.graph import Key
 from stonestack.core.materials import Material
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Fit
-from stonestack.core.surface import Node, SourceOrigin, Stage, Surface, new_surface, plan
+from stonestack.core.surface import SourceOrigin, Stage, Surface, new_surface
 from stonestack.core.targets import TARGETS
+from stonestack.core.wiring import Wiring, contents_of, parts_of
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.tables import (
     BuildRow,
@@ -125,14 +127,13 @@ def get(ws: Workspace, surface_id: str) -> SurfaceView:
             select(MaterialRow).where(MaterialRow.surface_id == surface_id)
         ).first()
         state = _state(session, row, document)
-    nodes = {m.role: {s: plan(document, m.role, s) for s in Stage} for m in document.maps}
-    ws.renderer.announce([n for stages in nodes.values() for n in stages.values() if n])
+    keys = _announced(ws, document)
     return SurfaceView(
         id=surface_id,
         project_id=row.project_id,
         revision=row.current,
         document=document,
-        keys={r: {s: n.key if n else None for s, n in by.items()} for r, by in nodes.items()},
+        keys=keys,
         undo=undo.words if undo else None,
         redo=redo.words if redo else None,
         state=state,
@@ -143,14 +144,14 @@ def get(ws: Workspace, surface_id: str) -> SurfaceView:
 
 def listed(ws: Workspace, project_id: str) -> list[SurfaceSummary]:
     """Return a project's surfaces in the order they were made."""
-    summaries, nodes = [], []
+    summaries = []
+    announced: list[tuple[Wiring, list[Key]]] = []
     with ws.session() as session:
         must(session, ProjectRow, project_id, "project")
         for row, document in _documents(session, project_id):
-            planned = {
-                m.role: plan(document, m.role, Stage.SIZE) for m in document.maps if m.delivered
-            }
-            nodes += [n for n in planned.values() if n]
+            wiring = Wiring(document)
+            keys = {m.role: wiring.at(m.role, Stage.SIZE) for m in document.maps if m.delivered}
+            announced.append((wiring, [key for key in keys.values() if key]))
             summaries.append(
                 SurfaceSummary(
                     id=row.id,
@@ -159,13 +160,22 @@ def listed(ws: Workspace, project_id: str) -> list[SurfaceSummary]:
                     state=_state(session, row, document),
                     maps=sum(m.delivered for m in document.maps),
                     revision=row.current,
-                    keys={role: n.key if n else None for role, n in planned.items()},
+                    keys=keys,
                     width=_sized(document),
                     metres=_metres(session, row.id),
                 )
             )
-    ws.renderer.announce(nodes)
+    for wiring, found in announced:
+        ws.renderer.graphs.add(wiring.graph, found)
     return summaries
+
+
+def _announced(ws: Workspace, document: Surface) -> dict[Role, dict[Stage, Key | None]]:
+    """Make the keys of all stages known, so that their renders can be asked for by address."""
+    wiring = Wiring(document)
+    stages = wiring.stages()
+    ws.renderer.graphs.add(wiring.graph, [k for by in stages.values() for k in by.values() if k])
+    return stages
 
 
 def _sized(document: Surface) -> int:
@@ -219,15 +229,16 @@ def edit(ws: Workspace, surface_id: str, base: int, change: Edit) -> SurfaceView
 
 def preview(
     ws: Workspace, surface_id: str, change: Edit, role: Role, stage: Stage, longest: int | None
-) -> Node | None:
-    """Return the plan of a passing look at an edit that is not made yet."""
+) -> Key | None:
+    """Return the key of a passing look at an edit that is not made yet."""
     with ws.session() as session:
         row = must(session, SurfaceRow, surface_id, "surface")
         before = current_document(session, row)
-    node = plan(_validated(lambda: change.apply(before)), role, stage, longest)
-    if node is not None:
-        ws.renderer.announce([node], lasting=False)
-    return node
+    wiring = Wiring(_validated(lambda: change.apply(before)), longest)
+    key = wiring.at(role, stage)
+    if key is not None:
+        ws.renderer.graphs.add(wiring.graph, [key], lasting=False)
+    return key
 
 
 def undo(ws: Workspace, surface_id: str, base: int) -> SurfaceView:
@@ -250,11 +261,10 @@ def revision_keys(ws: Workspace, surface_id: str, number: int) -> RevisionKeys:
             "no-such-revision", f"There is no revision {number}.", "Choose one of the list."
         )
     document = Surface.model_validate_json(earlier.document)
-    nodes = {m.role: {s: plan(document, m.role, s) for s in Stage} for m in document.maps}
-    ws.renderer.announce([n for stages in nodes.values() for n in stages.values() if n])
+    keys = _announced(ws, document)
     return RevisionKeys(
         number=number,
-        keys={r: {s: n.key if n else None for s, n in by.items()} for r, by in nodes.items()},
+        keys=keys,
     )
 
 
@@ -309,10 +319,16 @@ def current_document(session: Session, row: SurfaceRow) -> Surface:
     return Surface.model_validate_json(revision.document)
 
 
-def delivered_keys(document: Surface) -> dict[Role, str]:
-    """Return the content keys of all maps that a delivery of the surface holds."""
-    planned = {m.role: plan(document, m.role, Stage.COMPRESS) for m in document.maps if m.delivered}
-    return {role: node.key for role, node in planned.items() if node is not None}
+def delivered_key(session: Session, row: SurfaceRow, document: Surface) -> Key | None:
+    """Return the key of all that a delivery holds of a surface; None where it is nothing."""
+    project = must(session, ProjectRow, row.project_id, "project")
+    shown = [
+        Material.model_validate_json(m.document)
+        for m in session.exec(select(MaterialRow).where(MaterialRow.surface_id == row.id))
+    ]
+    wiring = Wiring(document)
+    parts = parts_of(wiring, row.id, shown, TARGETS[project.target])
+    return contents_of(wiring.graph, parts) if parts else None
 
 
 def _first_colour_is_open(before: Surface, after: Surface) -> bool:
@@ -348,7 +364,7 @@ def _moved_on(ws: Workspace, surface_id: str, before: Surface) -> SurfaceView:
     What was stopped before goes on: it belongs to what the person wants to see now.
     """
     view = get(ws, surface_id)
-    left = {n.key for m in before.maps for s in Stage if (n := plan(before, m.role, s))}
+    left = {key for by in Wiring(before).stages().values() for key in by.values() if key}
     now = {key for by in view.keys.values() for key in by.values() if key}
     ws.renderer.drop(left - now)
     ws.renderer.go_on(now)
@@ -391,10 +407,10 @@ def _state(session: Session, row: SurfaceRow, document: Surface) -> SurfaceState
         .order_by(col(BuildRow.created).desc())
     ).all()
     for build in builds:
-        keys = BuildRecord.model_validate_json(build.manifest).keys.get(row.id)
-        if keys is None:
+        key = BuildRecord.model_validate_json(build.manifest).surfaces.get(row.id)
+        if key is None:
             continue
-        if keys != delivered_keys(document):
+        if key != delivered_key(session, row, document):
             return SurfaceState.CHANGED
         return SurfaceState.INSTALLED if build.installed else SurfaceState.BUILT
     return SurfaceState.DRAFT

@@ -15,13 +15,15 @@ from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.catalogue.grouping import Relation
 from stonestack.core.catalogue.names import folded, parts
 from stonestack.core.errors import BadRequest, StoneError
+from stonestack.core.graph import Key
 from stonestack.core.image import Picture, Space
 from stonestack.core.naming import code_name
+from stonestack.core.normals import Green, turned
 from stonestack.core.refit import contract_of
-from stonestack.core.render import turned
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import SIZES, Size
-from stonestack.core.surface import GamePlace, Green, Node, Stage, plan
+from stonestack.core.surface import GamePlace, Stage
+from stonestack.core.wiring import Wiring
 from stonestack.services import finding, planning, sources, surfaces
 from stonestack.services.planning import Replacement
 from stonestack.services.surfaces import SurfaceView
@@ -234,6 +236,7 @@ def of_surface(ws: Workspace, surface_id: str) -> tuple[str, list[Replacement]]:
                 "Take a texture on the Sources page, or install it with a delivery.",
             )
         wanted = []
+        wiring = Wiring(document)
         for m, place in placed:
             entry = session.exec(
                 select(EntryRow).where(
@@ -250,14 +253,15 @@ def of_surface(ws: Workspace, surface_id: str) -> tuple[str, list[Replacement]]:
                 )
             same = (m.size.width, m.size.height) == (place.width, place.height)
             stage = Stage.SIZE if same else Stage.STEPS
-            node = plan(document, m.role, stage)
-            if node is not None:
-                wanted.append(Replacement(entry.id or 0, _picture(ws, node, m.green)))
+            key = wiring.at(m.role, stage)
+            if key is not None:
+                ws.renderer.graphs.add(wiring.graph, [key])
+                wanted.append(Replacement(entry.id or 0, _picture(ws, key, m.green)))
     return placed[0][1].game, wanted
 
 
-def _picture(ws: Workspace, node: Node, green: Green) -> Callable[[Space], Picture]:
-    return lambda _space: turned(ws.renderer.picture(node), green)
+def _picture(ws: Workspace, key: Key, green: Green) -> Callable[[Space], Picture]:
+    return lambda _space: turned(ws.renderer.picture(key), green)
 
 
 def maps_of(ws: Workspace, game_id: str, entry: EntryRow) -> dict[Role, EntryRow]:

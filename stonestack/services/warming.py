@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from stonestack.core import stopping
 from stonestack.core.surface import Stage
 from stonestack.services import projects, surfaces
 from stonestack.services.jobs import Progress
+from stonestack.services.scheduler import Urgency, urgent
 from stonestack.services.workspace import Workspace
 
 THUMB, SWATCH = 96, 512
@@ -14,6 +16,13 @@ THUMB, SWATCH = 96, 512
 
 def warm(ws: Workspace, progress: Progress) -> dict[str, Any]:
     """Render small pictures and numbers of every surface that are not kept yet."""
+    with urgent(Urgency.WARMING), stopping.stoppable(progress.is_stopped):
+        _warm(ws, progress)
+    ws.cache.trim()
+    return {}
+
+
+def _warm(ws: Workspace, progress: Progress) -> None:
     listed = [s for p in projects.listed(ws) for s in surfaces.listed(ws, p.id)]
     for done, summary in enumerate(listed):
         for by_stage in surfaces.get(ws, summary.id).keys.values():
@@ -25,5 +34,3 @@ def warm(ws: Workspace, progress: Progress) -> dict[str, Any]:
         for key in summary.keys.values():
             if key is not None:
                 ws.renderer.png(key, SWATCH)
-    ws.cache.trim()
-    return {}

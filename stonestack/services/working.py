@@ -11,12 +11,13 @@ from sqlmodel import col, select
 
 from stonestack.core import edits
 from stonestack.core.catalogue.names import folded
-from stonestack.core.errors import BadRequest, StoneError
+from stonestack.core.errors import BadRequest, Conflict, StoneError
 from stonestack.core.naming import code_name
 from stonestack.core.roles import ROLES, Role
-from stonestack.core.surface import Returned, Stage, plan
+from stonestack.core.surface import Returned, Stage
+from stonestack.core.wiring import Wiring
 from stonestack.core.workfiles.passing import EXTENSIONS, Trouble, WorkKind, incoming, outgoing
-from stonestack.services import projects, sources, surfaces, taking
+from stonestack.services import projects, surfaces, taking
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.files import sha256, write_atomically
 from stonestack.store.tables import SurfaceRow, WorkfileRow
@@ -24,7 +25,8 @@ from stonestack.store.tables import SurfaceRow, WorkfileRow
 _taking = threading.Lock()
 """Files are taken in one at a time: a save and a look may come together."""
 
-STAGES = (Stage.SOURCE, Stage.STEPS, Stage.SIZE)
+STAGES = (Stage.RAW, Stage.STEPS, Stage.SIZE)
+"""Where a map can be put out: its own file before any frame, after its steps, at its size."""
 
 
 class WorkfileView(BaseModel):
@@ -51,6 +53,9 @@ def put_out(
     BadRequest
         If the map has nothing at that stage yet.
     """
+    if stage is Stage.SOURCE:
+        # A frame stays where it is: what is painted on is the file itself.
+        stage = Stage.RAW
     if stage not in STAGES:
         raise BadRequest(
             "not-this-stage",
@@ -61,15 +66,15 @@ def put_out(
         row = must(session, SurfaceRow, surface_id, "surface")
         document = surfaces.current_document(session, row)
         project = projects.get(ws, row.project_id)
-    node = plan(document, role, stage)
-    if node is None:
+    wiring = Wiring(document)
+    key, begin = wiring.at(role, stage), wiring.at(role, Stage.SOURCE)
+    if key is None or begin is None:
         raise BadRequest(
             "nothing-there", f"{ROLES[role].title} has no source yet.", "Bring a picture in first."
         )
-    ws.renderer.announce([node])
-    picture = ws.renderer.picture(node)
-    begin = plan(document, role, Stage.SOURCE)
-    original = ws.renderer.picture(begin) if begin is not None and begin.key != node.key else None
+    ws.renderer.graphs.add(wiring.graph, [key, begin])
+    picture = ws.renderer.picture(key)
+    original = ws.renderer.picture(begin) if begin != key else None
     data, plain = outgoing(picture, kind, original)
     folder = ws.data.working / code_name(project.title)
     suffix = "" if stage is Stage.SIZE else f"_{stage}"
@@ -123,6 +128,10 @@ def listed(ws: Workspace, surface_id: str) -> list[WorkfileView]:
         return [_view(row) for row in rows]
 
 
+_TRIES = 5
+"""How often a change that another has overtaken is made anew."""
+
+
 def look(ws: Workspace) -> list[str]:
     """Take in every working file that has changed; return the ids of those that came in."""
     with ws.session() as session:
@@ -154,6 +163,9 @@ def _look_at(ws: Workspace, workfile_id: str) -> bool:
             return False
         try:
             _take_in(ws, row.id, data, set())
+        except Conflict:
+            # Somebody else was faster each time; it is not seen yet, so it is looked at again.
+            return False
         except StoneError as error:
             # The editor may still be writing; the next save is looked at again.
             trouble = Trouble(code=error.code, words=f"{error.message} {error.fix}")
@@ -165,21 +177,29 @@ def _look_at(ws: Workspace, workfile_id: str) -> bool:
 def _take_in(ws: Workspace, workfile_id: str, data: bytes, fixes: set[str]) -> WorkfileView:
     with ws.session() as session:
         row = must(session, WorkfileRow, workfile_id, "working file")
-        surface = must(session, SurfaceRow, row.surface_id, "surface")
     name = Path(row.path).name
     back = incoming(name, data, ws.files.read(row.sent), row.alpha, fixes)
-    digest = sha256(back.png)
-    if digest != row.sent or fixes:
-        returned = Returned(stage=Stage(row.stage), sha256=digest, sent=row.sent, name=name)
-        origin = None
-        ws.files.keep(back.png)
-        if row.stage == Stage.SOURCE:
-            brought = sources.bring(ws, surface.project_id, f"{Path(name).stem}.png", back.png)
-            origin = brought.origin
-        change = edits.ReturnFile(role=Role(row.role), returned=returned, origin=origin)
-        now = surfaces.get(ws, row.surface_id)
-        surfaces.edit(ws, row.surface_id, now.revision, change)
+    returned = Returned(
+        stage=Stage(row.stage), sha256=ws.files.keep(back.png), sent=row.sent, name=name
+    )
+    change: edits.Edit = edits.ReturnFile(role=Role(row.role), returned=returned)
+    if back.unchanged and not fixes:
+        # What was painted before has been undone in the editor.
+        change = edits.DropReturned(role=Role(row.role), stage=returned.stage, sent=row.sent)
+    _edited(ws, row.surface_id, change)
     return _note(ws, row.id, sha256(data), "back", back.troubles)
+
+
+def _edited(ws: Workspace, surface_id: str, change: edits.Edit) -> None:
+    """Make a change on the present state, whatever it is: a save has no page to ask again."""
+    for left in reversed(range(_TRIES)):
+        now = surfaces.get(ws, surface_id)
+        try:
+            surfaces.edit(ws, surface_id, now.revision, change)
+            return
+        except Conflict:
+            if not left:
+                raise
 
 
 def _note(

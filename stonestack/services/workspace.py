@@ -50,6 +50,7 @@ class Workspace:
     def close(self) -> None:
         """Stop what runs and let go of the files."""
         self.jobs.close()
+        self.renderer.close()
         self.game.close()
         self.engine.dispose()
 

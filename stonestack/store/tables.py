@@ -109,13 +109,20 @@ class BuildRow(SQLModel, table=True):
     installed: datetime | None = None
 
 
-class RenderRow(SQLModel, table=True):
-    """What has to be computed for a content key."""
+class NodeRow(SQLModel, table=True):
+    """A node of the graph: one unit of work, by its content key.
 
-    __tablename__ = "render"
+    ``inputs`` and ``blobs`` are keys and hashes with spaces between.
+    """
+
+    __tablename__ = "node"
 
     key: str = Field(primary_key=True)
-    plan: str
+    op: str
+    version: int
+    params: str
+    inputs: str
+    blobs: str
 
 
 class GameRow(SQLModel, table=True):

@@ -2,13 +2,13 @@ import unittest
 
 import numpy as np
 
-from stonestack.core import colour, render
+from stonestack.core import colour, ops
+from stonestack.core.codecs.texture import Texture
 from stonestack.core.derive.alpha import AlphaFromPicture, alpha_from_picture
 from stonestack.core.derive.height import HeightFromColour, height_from_colour
 from stonestack.core.derive.normal import NormalFromHeight, normal_from_height
 from stonestack.core.derive.specular import SpecularFromColour, specular_from_colour
 from stonestack.core.image import Picture, Space
-from stonestack.core.surface import Node
 from tests.support import noise
 
 
@@ -57,8 +57,9 @@ class NormalsFromHeight(unittest.TestCase):
         normals = normal_from_height(waves(64), NormalFromHeight(relief=6))
         stored = {}
         for green in ("up", "down"):
-            node = Node("compress", {"format": "rgba8", "green": green})
-            texture = render.run(node, (normals,))
+            node = ops.node("compress", {"format": "rgba8", "green": green}, ["x"])
+            texture = ops.run(node, [normals], lambda _: b"")
+            assert isinstance(texture, Texture)
             stored[green] = texture.texels().astype(int)
         np.testing.assert_array_equal(stored["up"][..., 0], stored["down"][..., 0])
         # 0 is stored at 127.5, so turning round mirrors about it, within one step of rounding.

@@ -1,3 +1,4 @@
+import tracemalloc
 import unittest
 
 import numpy as np
@@ -47,6 +48,19 @@ class Fitting(unittest.TestCase):
     def setUp(self) -> None:
         pixels = defects.stochastic(300, 3, True)
         self.tile = Picture(pixels, Space.LINEAR, wraps=True)
+
+    def test_repeats_are_never_laid_out_whole(self) -> None:
+        tile = Picture(noise(64, 64, wraps=True), Space.LINEAR, wraps=True)
+        size = Size(width=64, height=32, fit=Fit.REPEAT, across=8, down=3)
+        many = np.tile(tile.pixels, (3, 8, 1))
+        laid = resize(tile.with_pixels(many), 64, 32)
+        np.testing.assert_allclose(fitted(tile, size).pixels, laid.pixels, atol=1e-6)
+        large = Picture(np.zeros((1000, 1000, 3), np.float32), Space.LINEAR, wraps=True)
+        tracemalloc.start()
+        fitted(large, Size(width=256, height=256, fit=Fit.REPEAT, across=8, down=8))
+        most = tracemalloc.get_traced_memory()[1]
+        tracemalloc.stop()
+        self.assertLess(most, 3 * large.pixels.nbytes)
 
     def test_a_repeated_tile_is_still_a_tile(self) -> None:
         got = fitted(self.tile, Size(width=512, height=256, fit=Fit.REPEAT, across=2, down=1))

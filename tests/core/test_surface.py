@@ -1,5 +1,4 @@
 import unittest
-from collections.abc import Iterator
 
 from pydantic import TypeAdapter, ValidationError
 
@@ -8,21 +7,21 @@ from stonestack.core.blocks import BlockFormat
 from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.errors import BadRequest
 from stonestack.core.frame import Corner, Frame
+from stonestack.core.graph import Node, ordered
+from stonestack.core.normals import Green
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps import STEPS
 from stonestack.core.steps.levels import Levels
 from stonestack.core.surface import (
-    Green,
     MapOrigin,
-    Node,
     SourceOrigin,
     Stage,
     Surface,
     new_surface,
-    plan,
 )
 from stonestack.core.tile.boundary import MakeTile
+from stonestack.core.wiring import Wiring
 
 ORIGIN = SourceOrigin(sha256="ab" * 32, name="a.png", width=1437, height=1011)
 
@@ -33,17 +32,25 @@ def begun() -> Surface:
 
 def keys(surface: Surface) -> dict[tuple[Role, Stage], str]:
     found = {}
-    for m in surface.maps:
-        for stage in Stage:
-            node = plan(surface, m.role, stage)
-            assert node is not None
-            found[m.role, stage] = node.key
+    for role, stages in Wiring(surface).stages().items():
+        for stage, key in stages.items():
+            assert key is not None
+            found[role, stage] = key
     return found
+
+
+def nodes(surface: Surface, role: Role, stage: Stage, longest: int | None = None) -> list[Node]:
+    """Return all that a stage of a map comes from."""
+    wiring = Wiring(surface, longest)
+    key = wiring.at(role, stage)
+    assert key is not None
+    return ordered(key, wiring.graph.__getitem__)
 
 
 class Plans(unittest.TestCase):
     def test_nothing_is_planned_before_there_is_a_source(self) -> None:
-        self.assertIsNone(plan(new_surface("Floor", "floor"), Role.NORMAL, Stage.COMPRESS))
+        wiring = Wiring(new_surface("Floor", "floor"))
+        self.assertIsNone(wiring.at(Role.NORMAL, Stage.COMPRESS))
 
     def test_a_step_of_colour_changes_all_that_depends_on_it_and_no_source(self) -> None:
         before = begun()
@@ -68,11 +75,6 @@ class Plans(unittest.TestCase):
     def test_names_do_not_enter_the_key(self) -> None:
         named = edits.SetOutput(role=Role.COLOUR, file_name="other_c").apply(begun())
         self.assertEqual(keys(named), keys(begun()))
-
-    def test_a_plan_comes_back_from_its_stored_form(self) -> None:
-        node = plan(begun(), Role.NORMAL, Stage.COMPRESS)
-        assert node is not None
-        self.assertEqual(Node.from_json(node.to_json()).key, node.key)
 
 
 class FollowingTheColour(unittest.TestCase):
@@ -106,33 +108,23 @@ class FollowingTheColour(unittest.TestCase):
     def test_both_are_laid_by_one_solution(self) -> None:
         solved = []
         for role in (Role.COLOUR, Role.NORMAL):
-            node = plan(self.surface, role, Stage.STEPS)
-            assert node is not None
-            solved.append([n.key for n in walked(node) if n.op == "solve:make_tile"])
+            found = nodes(self.surface, role, Stage.STEPS)
+            solved.append([n.key for n in found if n.op == "geometry:make_tile"])
         self.assertEqual(solved[0], solved[1])
         self.assertEqual(len(solved[0]), 1)
 
     def test_a_passing_look_is_laid_by_the_result_s_solution(self) -> None:
         found = set()
         for longest in (None, 512):
-            node = plan(self.surface, Role.COLOUR, Stage.STEPS, longest)
-            assert node is not None
-            found |= {n.key for n in walked(node) if n.op == "solve:make_tile"}
+            for node in nodes(self.surface, Role.COLOUR, Stage.STEPS, longest):
+                if node.op == "geometry:make_tile":
+                    found.add(node.key)
         self.assertEqual(len(found), 1)
 
     def test_it_can_be_let_go(self) -> None:
         own = self.surface.map(Role.NORMAL)
         free = self.surface.with_map(own.model_copy(update={"follows": False}))
-        node = plan(free, Role.NORMAL, Stage.STEPS)
-        assert node is not None
-        self.assertEqual({n.op for n in walked(node)}, {"decode"})
-
-
-def walked(node: Node) -> Iterator[Node]:
-    """Return a node and all that it comes from."""
-    yield node
-    for one in node.inputs:
-        yield from walked(one)
+        self.assertEqual({n.op for n in nodes(free, Role.NORMAL, Stage.STEPS)}, {"decode"})
 
 
 class Documents(unittest.TestCase):

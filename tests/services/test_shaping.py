@@ -138,7 +138,7 @@ class Proposals(WorkspaceCase):
         surface = surfaces.edit(self.ws, surface.id, surface.revision, whole)
         key = surface.keys[Role.COLOUR][Stage.SOURCE]
         assert key is not None
-        held = self.ws.renderer.picture(self.ws.renderer.node(key))
+        held = self.ws.renderer.picture(key)
         lattice = find_lattice(held)
         assert lattice is not None
         periods = held.width / abs(lattice.first[0] or lattice.first[1])

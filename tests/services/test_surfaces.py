@@ -7,11 +7,12 @@ from stonestack.core import colour, edits
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.errors import BadFile, BadRequest, Conflict, NotFound
+from stonestack.core.graph import Node
 from stonestack.core.image import Picture, Space
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps.levels import Levels
-from stonestack.core.surface import Node, Stage
+from stonestack.core.surface import Stage
 from stonestack.core.targets import TARGETS
 from stonestack.services import projects, sources, surfaces
 from stonestack.services.surfaces import SurfaceState, SurfaceView
@@ -103,11 +104,11 @@ class Rendering(SurfaceCase):
 
     def test_a_passing_look_is_small_and_makes_no_revision(self) -> None:
         change = edits.SetStep(role=Role.NORMAL, place=0, step=NormalFromHeight(relief=9))
-        node = surfaces.preview(
+        key = surfaces.preview(
             self.ws, self.surface.id, change, Role.NORMAL, Stage.STEPS, longest=64
         )
-        assert node is not None
-        self.assertLessEqual(max(self.ws.renderer.picture(node).pixels.shape[:2]), 64)
+        assert key is not None
+        self.assertLessEqual(max(self.ws.renderer.picture(key).pixels.shape[:2]), 64)
         self.assertEqual(surfaces.get(self.ws, self.surface.id).revision, self.surface.revision)
 
 
@@ -229,7 +230,7 @@ class Colours(SurfaceCase):
     def seen(self, surface: SurfaceView) -> Picture:
         key = surface.keys[Role.SPECULAR][Stage.SOURCE]
         assert key is not None
-        return self.ws.renderer.picture(self.ws.renderer.node(key))
+        return self.ws.renderer.picture(key)
 
     def test_a_profile_is_followed_only_where_the_map_holds_colours(self) -> None:
         origin = self.shine.origin

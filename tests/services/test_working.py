@@ -8,14 +8,19 @@ import time
 import unittest
 import zipfile
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from PIL import Image, ImageCms
 
+from stonestack.core import edits
+from stonestack.core.errors import Conflict
+from stonestack.core.frame import frame_of
 from stonestack.core.image import Space
 from stonestack.core.refit import as_stored
 from stonestack.core.roles import Role
-from stonestack.core.surface import Stage, plan
+from stonestack.core.surface import Stage
+from stonestack.core.wiring import Wiring
 from stonestack.core.workfiles import openraster
 from stonestack.core.workfiles.openraster import GUIDES, ORIGINAL, PICTURE
 from stonestack.core.workfiles.passing import GUIDE, WorkKind, guide_mask
@@ -61,9 +66,11 @@ class WorkingCase(WorkspaceCase):
             row = session.get(SurfaceRow, self.surface.id)
             assert row is not None
             document = surfaces.current_document(session, row)
-        node = plan(document, Role.COLOUR, Stage.SIZE)
-        assert node is not None
-        return self.ws.renderer.picture(node).pixels
+        wiring = Wiring(document)
+        key = wiring.at(Role.COLOUR, Stage.SIZE)
+        assert key is not None
+        self.ws.renderer.graphs.add(wiring.graph, [key])
+        return self.ws.renderer.picture(key).pixels
 
     def editable(self, view: WorkfileView) -> Image.Image:
         with Image.open(view.path) as image:
@@ -108,9 +115,7 @@ class Passing(WorkingCase):
         keys = surfaces.revision_keys(self.ws, self.surface.id, first).keys
         key = keys[Role.COLOUR][Stage.SIZE]
         assert key is not None
-        np.testing.assert_array_equal(
-            self.ws.renderer.picture(self.ws.renderer.node(key)).pixels, was
-        )
+        np.testing.assert_array_equal(self.ws.renderer.picture(key).pixels, was)
         now = surfaces.take_back(self.ws, self.surface.id, painted_revision, first)
         np.testing.assert_array_equal(self.finished(), was)
         self.assertEqual(len(surfaces.history(self.ws, self.surface.id)), now.revision)
@@ -118,7 +123,6 @@ class Passing(WorkingCase):
         np.testing.assert_array_equal(self.finished(), with_paint)
 
     def test_what_is_not_painted_on_still_follows_earlier_changes(self) -> None:
-        from stonestack.core import edits
         from stonestack.core.steps.tone import Tone
 
         view = self.out()
@@ -155,13 +159,36 @@ class Passing(WorkingCase):
         self.assertEqual(self.revision(), before + 1)
         self.assertLess(time.monotonic() - began, 2)
 
-    def test_a_source_comes_back_as_the_source(self) -> None:
+    def test_paint_on_the_source_lies_below_its_frame_and_every_step(self) -> None:
+        frame = frame_of(((0.0, 0.0), (0.5, 0.0), (0.5, 0.5), (0.0, 0.5)))
+        change = edits.SetFrame(role=Role.COLOUR, frame=frame)
+        surfaces.edit(self.ws, self.surface.id, self.revision(), change)
         view = self.out(stage=Stage.SOURCE)
+        image = self.editable(view)
+        self.assertEqual(image.size, (64, 64))
+        image.paste((250, 10, 10), (0, 0, 32, 32))
+        self.saved(view, image)
+        # Framed once: what was painted fills the frame.
+        self.assertGreater(self.finished()[2:62, 2:62, 0].min(), 0.9)
+
+    def test_paint_that_was_undone_in_the_editor_goes(self) -> None:
+        was = self.finished()
+        view = self.out()
+        clean = Path(view.path).read_bytes()
         paint(Path(view.path))
         working.look(self.ws)
-        origin = surfaces.get(self.ws, self.surface.id).document.map(Role.COLOUR).origin
-        assert origin is not None and origin.kind == "source"
-        self.assertTrue(origin.name.endswith("_source.png"))
+        self.assertTrue((self.finished() != was).any())
+        Path(view.path).write_bytes(clean)
+        working.look(self.ws)
+        np.testing.assert_array_equal(self.finished(), was)
+
+    def test_a_save_that_another_change_overtakes_is_taken_in_later(self) -> None:
+        view = self.out()
+        paint(Path(view.path))
+        overtaken = Conflict("stale-edit", "Overtaken.", "Again.")
+        with mock.patch.object(surfaces, "edit", side_effect=overtaken):
+            self.assertEqual(working.look(self.ws), [])
+        self.assertEqual(working.look(self.ws), [view.id])
 
     def test_companions_of_the_games_file_lie_beside_the_working_file(self) -> None:
         (self.game / "tex/wall.regions.txt").write_text("a 0 0 8 8\n")

@@ -1302,9 +1302,10 @@ export interface components {
              * @enum {string}
              */
             kind: "drop_returned";
-            /** Place */
-            place: number;
             role: components["schemas"]["Role"];
+            /** Sent */
+            sent: string;
+            stage: components["schemas"]["Stage"];
         };
         /**
          * EditRequest
@@ -2204,7 +2205,7 @@ export interface components {
             key: string | null;
             /** Path */
             path: string;
-            role: components["schemas"]["Role"];
+            role: components["schemas"]["Role"] | null;
             /** Surface Id */
             surface_id: string;
             /** Title */
@@ -2616,8 +2617,6 @@ export interface components {
              * @enum {string}
              */
             kind: "return_file";
-            /** @default null */
-            origin: components["schemas"]["SourceOrigin"] | null;
             returned: components["schemas"]["Returned"];
             role: components["schemas"]["Role"];
         };

@@ -47,6 +47,8 @@ class FormatInfo:
         One line for the screen.
     written : bool
         Whether we can write it, or read it only.
+    kept : int
+        Channels that are kept, where they are fewer than a decoded texel has.
     """
 
     title: str
@@ -60,6 +62,12 @@ class FormatInfo:
     fourcc: tuple[bytes, ...]
     hint: str
     written: bool = True
+    kept: int = 0
+
+    @property
+    def keeps(self) -> int:
+        """Channels that come back as they were stored: BC1 has alpha only as holes."""
+        return self.kept or self.channels
 
     def level_bytes(self, width: int, height: int) -> int:
         """Return the bytes of one level of ``width`` by ``height`` texels."""
@@ -70,7 +78,8 @@ class FormatInfo:
 
 FORMATS: dict[BlockFormat, FormatInfo] = {
     BlockFormat.BC1: FormatInfo(
-        "BC1", 8, 4, 4, 71, 72, 131, 132, (b"DXT1",), "Opaque colour, 4 bits a texel"
+        *("BC1", 8, 4, 4, 71, 72, 131, 132, (b"DXT1",), "Opaque colour, 4 bits a texel"),
+        kept=3,
     ),
     BlockFormat.BC2: FormatInfo(
         *("BC2", 16, 4, 4, 74, 75, 135, 136, (b"DXT3", b"DXT2")),

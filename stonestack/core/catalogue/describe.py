@@ -22,6 +22,7 @@ from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.errors import StoneError
 from stonestack.core.image import Bytes
+from stonestack.core.texels import eight
 
 VERSION = 2
 """Counted up when the same content would be described otherwise."""
@@ -217,7 +218,7 @@ def picture_bytes(data: bytes, longest: int | None, texel_level: int = 0) -> Byt
     else:
         from stonestack.core.codecs import pictures
 
-        texels = pictures.stored(data, kind)
+        texels = eight(pictures.stored(data, kind))
     if longest is None or max(texels.shape[:2]) <= longest:
         return texels
     share = longest / max(texels.shape[:2])

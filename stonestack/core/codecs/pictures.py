@@ -16,8 +16,8 @@ from stonestack.core import colour
 from stonestack.core.codecs.profiles import Profile, read_profile
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.errors import BadFile
-from stonestack.core.image import Bytes, Floats, Picture, Space
-from stonestack.core.texels import normalised, to_texels
+from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.texels import Texels, eight, full, normalised, quantised, to_texels
 
 MOST_SIDE = 16384
 MOST_PIXELS = 96_000_000
@@ -144,7 +144,8 @@ def read(data: bytes, kind: FileKind, space: Space) -> Picture:
                 "A normal map needs red, green and blue; this picture is grey.",
                 "Drop it on the Height course instead, and derive the normals from it.",
             )
-        return Picture(normalised(body * np.float32(2) - np.float32(1)), space)
+        vectors = normalised(body * np.float32(2) - np.float32(1))
+        return Picture(vectors, space, bits=header.bits)
     if space is Space.LINEAR:
         body = np.repeat(body, 3, axis=2) if body.shape[2] == 1 else body
         body = colour.to_linear(body)
@@ -152,32 +153,71 @@ def read(data: bytes, kind: FileKind, space: Space) -> Picture:
         body = body.mean(axis=2, keepdims=True, dtype=np.float32)
     if opacity is not None and bool((opacity < 1).any()):
         body = np.concatenate([body, opacity], axis=2)
-        return Picture(np.ascontiguousarray(body), space, alpha=True)
-    return Picture(np.ascontiguousarray(body), space)
+        return Picture(np.ascontiguousarray(body), space, alpha=True, bits=header.bits)
+    return Picture(np.ascontiguousarray(body), space, bits=header.bits)
 
 
-def stored(data: bytes, kind: FileKind) -> Bytes:
+def stored(data: bytes, kind: FileKind, deepest: int = 8) -> Texels:
     """Read an image file's texels as they are stored, with no decoding of colour.
+
+    Parameters
+    ----------
+    deepest : {8, 16}
+        Sixteen bits are kept where this allows it, else rounded to eight.
 
     Returns
     -------
-    ndarray, uint8, shape (height, width, 4)
-        Sixteen bits are rounded to eight; alpha is 255 where there is none.
+    ndarray, uint8 or uint16, shape (height, width, 4)
+        Alpha is full where there is none.
     """
     header = facts(data, kind)
     values, alpha = _values(data, kind, header)
     if values.shape[2] == 4 + alpha:
         values = _from_inks(values[..., :4], header.profile)
         alpha = False
-    eight = np.rint(values * np.float32(255)).astype(np.uint8)
-    texels = np.full((*eight.shape[:2], 4), 255, np.uint8)
-    texels[..., :3] = eight[..., :-1] if alpha else eight
+    numbers = quantised(values, min(deepest, header.bits))
+    texels = np.full((*numbers.shape[:2], 4), full(numbers), numbers.dtype)
+    texels[..., :3] = numbers[..., :-1] if alpha else numbers
     if alpha:
-        texels[..., 3] = eight[..., -1]
+        texels[..., 3] = numbers[..., -1]
     return texels
 
 
-def deep_png(values: NDArray[np.uint16]) -> bytes:
+def write_texels(texels: Texels, kind: FileKind) -> bytes:
+    """Write stored texels as an image file, at their own depth.
+
+    Parameters
+    ----------
+    texels : ndarray, uint8 or uint16, shape (height, width, 1, 3 or 4)
+        Sixteen bits are rounded to eight where the kind holds no more.
+
+    Raises
+    ------
+    BadFile
+        If ``kind`` is not an image kind.
+    """
+    if kind not in PILLOW:
+        raise BadFile("not-written", f"{kind} is not an image kind.", "Choose png, tga or tiff.")
+    if texels.shape[2] == 1:
+        texels = texels[..., 0]
+    if texels.dtype == np.uint16 and kind is FileKind.PNG:
+        return deep_png(texels)
+    buffer = io.BytesIO()
+    if texels.dtype == np.uint16 and kind is FileKind.TIFF:
+        import tifffile
+
+        photometric = "minisblack" if texels.ndim == 2 else "rgb"
+        extra = ["unassalpha"] if texels.ndim == 3 and texels.shape[2] == 4 else None
+        tifffile.imwrite(buffer, texels, photometric=photometric, extrasamples=extra)
+        return buffer.getvalue()
+    image = Image.fromarray(np.ascontiguousarray(eight(texels)))
+    if kind in (FileKind.JPEG, FileKind.BMP) and image.mode == "RGBA":
+        image = image.convert("RGB")
+    image.save(buffer, PILLOW[kind], **({"compress_level": 1} if kind is FileKind.PNG else {}))
+    return buffer.getvalue()
+
+
+def deep_png(values: Texels) -> bytes:
     """Store sixteen bits a channel as a PNG, which Pillow does for grey only.
 
     Parameters
@@ -193,28 +233,22 @@ def deep_png(values: NDArray[np.uint16]) -> bytes:
     return data.tobytes()
 
 
-def write(picture: Picture, kind: FileKind) -> bytes:
-    """Write a picture as an 8-bit image file.
+def write(picture: Picture, kind: FileKind, bits: int = 8) -> bytes:
+    """Write a picture as an image file, with as many channels as it has.
+
+    Parameters
+    ----------
+    bits : {8, 16}
+        Kinds that hold only eight get eight.
 
     Raises
     ------
     BadFile
         If ``kind`` is not an image kind.
     """
-    texels = to_texels(picture)
-    if picture.pixels.shape[2] == 1:
-        image = Image.fromarray(np.ascontiguousarray(texels[..., 0]))
-    elif picture.alpha:
-        image = Image.fromarray(texels)
-    else:
-        image = Image.fromarray(np.ascontiguousarray(texels[..., :3]))
-    if kind not in PILLOW:
-        raise BadFile("not-written", f"{kind} is not an image kind.", "Choose png, tga or tiff.")
-    if kind in (FileKind.JPEG, FileKind.BMP) and image.mode == "RGBA":
-        image = image.convert("RGB")
-    buffer = io.BytesIO()
-    image.save(buffer, PILLOW[kind], **({"compress_level": 1} if kind is FileKind.PNG else {}))
-    return buffer.getvalue()
+    texels = to_texels(picture, bits)
+    channels = 1 if picture.pixels.shape[2] == 1 else 4 if picture.alpha else 3
+    return write_texels(texels[..., :channels], kind)
 
 
 def opened(data: bytes, kind: FileKind) -> Image.Image:

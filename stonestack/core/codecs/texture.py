@@ -9,6 +9,7 @@ from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Bytes, Picture, Space
 from stonestack.core.mips import chain, level_count, level_size
+from stonestack.core.spread import spread
 from stonestack.core.texels import from_texels, to_texels
 
 
@@ -84,6 +85,7 @@ def compress(picture: Picture, format_: BlockFormat, mips: bool = True) -> Textu
     mips : bool
         Whether smaller levels are made.
     """
+    picture = spread(picture)
     pictures = chain(picture) if mips else [picture]
     return Texture(
         format=format_,

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import Field
-
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.errors import BadRequest
 from stonestack.core.frame import Frame
@@ -19,6 +17,7 @@ from stonestack.core.surface import (
     Origin,
     Returned,
     SourceOrigin,
+    Stage,
     Surface,
     fitting_format,
     rebuilt,
@@ -181,16 +180,13 @@ class ReturnFile(Document):
     kind: Literal["return_file"] = "return_file"
     role: Role
     returned: Returned
-    origin: SourceOrigin | None = None
 
     def apply(self, surface: Surface) -> Surface:
-        """Lay the file over its stage; at the source it becomes the source.
+        """Lay the file over its stage.
 
         A later return of the same working file stands in the earlier one's place.
         """
         m = surface.map(self.role)
-        if self.origin is not None:
-            return surface.with_map(rebuilt(m, origin=self.origin))
         others = tuple(
             r for r in m.returned if (r.stage, r.sent) != (self.returned.stage, self.returned.sent)
         )
@@ -206,12 +202,13 @@ class DropReturned(Document):
 
     kind: Literal["drop_returned"] = "drop_returned"
     role: Role
-    place: int = Field(ge=0)
+    stage: Stage
+    sent: str
 
     def apply(self, surface: Surface) -> Surface:
-        """Drop one returned file."""
+        """Drop what came back of one working file."""
         m = surface.map(self.role)
-        kept = tuple(r for i, r in enumerate(m.returned) if i != self.place)
+        kept = tuple(r for r in m.returned if (r.stage, r.sent) != (self.stage, self.sent))
         return surface.with_map(rebuilt(m, returned=kept))
 
     def words(self, _before: Surface) -> str:

@@ -8,11 +8,11 @@ from pydantic import Field
 
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.naming import check_code_name
+from stonestack.core.normals import Green
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Fit, Size
 from stonestack.core.surface import (
     Document,
-    Green,
     Surface,
     rebuilt,
 )

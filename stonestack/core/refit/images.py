@@ -8,11 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from stonestack.core import colour
 from stonestack.core.codecs import pictures, tga
 from stonestack.core.codecs.sniff import FileKind
-from stonestack.core.image import Bytes, Picture, Space
-from stonestack.core.texels import to_texels
+from stonestack.core.image import Bytes, Picture
+from stonestack.core.texels import Texels, at_depth, to_texels
 
 Mask = NDArray[np.bool_]
 
@@ -24,15 +23,15 @@ def made(
     header = pictures.facts(original, kind)
     count = after.width * after.height
     if header.bits == 16:
-        deep = _deep(after)
-        anew = int((deep != _deep(before)).any(axis=2).sum())
+        deep = to_texels(after, 16)
+        anew = int((deep != to_texels(before, 16)).any(axis=2).sum())
         return (_deep_file(original, kind, deep) if anew else original), count, anew
     new = to_texels(after)
     changed = (new != to_texels(before)).any(axis=2)
     if not changed.any():
         return original, count, 0
     anew = int(changed.sum())
-    texels = np.where(changed[..., np.newaxis], new, pictures.stored(original, kind))
+    texels = np.where(changed[..., np.newaxis], new, at_depth(pictures.stored(original, kind), 8))
     if kind is FileKind.TGA:
         return _tga(original, texels, changed), count, anew
     return _pillow(original, kind, texels, changed), count, anew
@@ -152,32 +151,9 @@ def _palette(image: Image.Image) -> Bytes:
     return out
 
 
-def _deep(picture: Picture) -> NDArray[np.uint16]:
-    """Store a picture in sixteen bits a channel, red, green, blue, alpha."""
-    body = picture.body
-    if picture.space is Space.LINEAR:
-        body = colour.to_srgb(body)
-    elif picture.space is Space.VECTOR:
-        body = body * np.float32(0.5) + np.float32(0.5)
-    out = np.full((picture.height, picture.width, 4), 65535, np.uint16)
-    out[..., :3] = np.rint(np.clip(body, 0, 1) * np.float32(65535))
-    if picture.opacity is not None:
-        out[..., 3:] = np.rint(picture.opacity * np.float32(65535))
-    return out
-
-
-def _deep_file(original: bytes, kind: FileKind, texels: NDArray[np.uint16]) -> bytes:
+def _deep_file(original: bytes, kind: FileKind, texels: Texels) -> bytes:
     header = pictures.facts(original, kind)
-    values: NDArray[np.uint16] = texels
+    channels = 4 if header.alpha else 3
     if header.mode in ("I;16", "I;16B", "I;16L", "I", "L"):
-        values = np.ascontiguousarray(texels[..., 0])
-    elif not header.alpha:
-        values = np.ascontiguousarray(texels[..., :3])
-    if kind is FileKind.TIFF:
-        import tifffile
-
-        buffer = io.BytesIO()
-        photometric = "minisblack" if values.ndim == 2 else "rgb"
-        tifffile.imwrite(buffer, values, photometric=photometric)
-        return buffer.getvalue()
-    return pictures.deep_png(values)
+        channels = 1
+    return pictures.write_texels(texels[..., :channels], kind)

@@ -15,7 +15,7 @@ from stonestack.core.image import Picture, Space
 from stonestack.core.refit import images, levels
 from stonestack.core.refit.contract import contract_of
 from stonestack.core.resize import resize
-from stonestack.core.texels import from_texels, unit_vectors
+from stonestack.core.texels import Texels, from_texels, full, scaled, unit_vectors
 
 
 @dataclass(frozen=True)
@@ -41,16 +41,18 @@ def as_stored(data: bytes, space: Space) -> Picture:
     apart, and the alpha of normals.
     """
     kind = codecs.checked_kind(data)
-    if kind not in (FileKind.DDS, FileKind.KTX2) and pictures.facts(data, kind).bits == 16:
-        return codecs.read_picture(data, space)
-    texels = picture_bytes(data, None)
-    alpha = bool((texels[..., 3] < 255).any())
+    if kind in (FileKind.DDS, FileKind.KTX2):
+        texels: Texels = picture_bytes(data, None)
+    else:
+        texels = pictures.stored(data, kind, 16)
+    alpha = bool((texels[..., 3] < full(texels)).any())
     if space is Space.LINEAR:
         return from_texels(texels, space)
-    scaled = texels.astype(np.float32) / np.float32(255)
-    body = unit_vectors(texels[..., :3]) if space is Space.VECTOR else scaled[..., :3]
-    pixels = np.concatenate([body, scaled[..., 3:]], axis=2) if alpha else body
-    return Picture(np.ascontiguousarray(pixels, dtype=np.float32), space, alpha=alpha)
+    values = scaled(texels)
+    body = unit_vectors(texels[..., :3]) if space is Space.VECTOR else values[..., :3]
+    pixels = np.concatenate([body, values[..., 3:]], axis=2) if alpha else body
+    bits = 16 if texels.dtype == np.uint16 else 8
+    return Picture(np.ascontiguousarray(pixels, dtype=np.float32), space, alpha=alpha, bits=bits)
 
 
 def made(original: bytes, picture: Picture) -> Made:

@@ -12,10 +12,11 @@ from dataclasses import dataclass
 from xml.etree import ElementTree
 
 import numpy as np
-from PIL import Image
 
+from stonestack.core.codecs import pictures
+from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.errors import BadFile
-from stonestack.core.image import Bytes
+from stonestack.core.texels import Texels, at_depth, depth, eight, quantised, scaled
 
 MIME = b"image/openraster"
 PICTURE, ORIGINAL, GUIDES = "Picture", "Original", "Guides, not part of the picture"
@@ -29,7 +30,7 @@ class Layer:
     Parameters
     ----------
     name : str
-    texels : ndarray, uint8, shape (height, width, 4)
+    texels : ndarray, uint8 or uint16, shape (height, width, 4)
         Of the whole canvas.
     visible : bool
     opacity : float
@@ -37,7 +38,7 @@ class Layer:
     """
 
     name: str
-    texels: Bytes
+    texels: Texels
     visible: bool = True
     opacity: float = 1.0
 
@@ -74,7 +75,10 @@ def write(layers: list[Layer]) -> bytes:
         file.writestr(zipfile.ZipInfo("mergedimage.png"), _png(merged))
         step = max(1, max(width, height) // 256)
         thumb = np.ascontiguousarray(merged[::step, ::step][:256, :256])
-        file.writestr(zipfile.ZipInfo("Thumbnails/thumbnail.png"), _png(thumb))
+        file.writestr(
+            zipfile.ZipInfo("Thumbnails/thumbnail.png"),
+            _png(eight(thumb)),
+        )
     return buffer.getvalue()
 
 
@@ -101,39 +105,48 @@ def read(data: bytes) -> list[Layer]:
         raise _damaged() from error
 
 
-def flattened(layers: list[Layer]) -> Bytes:
-    """Lay visible layers over each other, as an editor shows them (in stored sRGB)."""
+def flattened(layers: list[Layer]) -> Texels:
+    """Lay visible layers over each other, as an editor shows them (in stored sRGB).
+
+    The result is as deep as the deepest layer.
+    """
+    bits = max(depth(layer.texels) for layer in layers)
+    shown = [layer for layer in layers if layer.visible]
+    if len(shown) == 1 and shown[0].opacity == 1:
+        return at_depth(shown[0].texels, bits)
     height, width = layers[0].texels.shape[:2]
     out = np.zeros((height, width, 4), np.float32)
     for layer in reversed(layers):
         if not layer.visible:
             continue
-        over = layer.texels.astype(np.float32) / np.float32(255)
+        over = scaled(layer.texels)
         alpha = over[..., 3:] * np.float32(layer.opacity)
         below = out[..., 3:] * (1 - alpha)
         whole = alpha + below
         safe = np.where(whole > 0, whole, 1)
         out[..., :3] = (over[..., :3] * alpha + out[..., :3] * below) / safe
         out[..., 3:] = whole
-    return np.asarray(np.rint(out * np.float32(255)), dtype=np.uint8)
+    return quantised(out, bits)
 
 
 def _layer(file: zipfile.ZipFile, node: ElementTree.Element, size: tuple[int, int]) -> Layer:
-    with Image.open(io.BytesIO(file.read(node.get("src", ""))), formats=["PNG"]) as image:
-        whole = Image.new("RGBA", size, (0, 0, 0, 0))
-        whole.paste(image.convert("RGBA"), (int(node.get("x", "0")), int(node.get("y", "0"))))
+    texels = pictures.stored(file.read(node.get("src", "")), FileKind.PNG, 16)
+    whole = np.zeros((size[1], size[0], 4), texels.dtype)
+    left, top = int(node.get("x", "0")), int(node.get("y", "0"))
+    ahead = texels[max(0, -top) : size[1] - top, max(0, -left) : size[0] - left]
+    if min(ahead.shape) > 0:
+        x, y = max(0, left), max(0, top)
+        whole[y : y + ahead.shape[0], x : x + ahead.shape[1]] = ahead
     return Layer(
         name=node.get("name", ""),
-        texels=np.asarray(whole),
+        texels=whole,
         visible=node.get("visibility", "visible") == "visible",
         opacity=min(1.0, max(0.0, float(node.get("opacity", "1")))),
     )
 
 
-def _png(texels: Bytes) -> bytes:
-    buffer = io.BytesIO()
-    Image.fromarray(np.ascontiguousarray(texels)).save(buffer, "PNG", compress_level=1)
-    return buffer.getvalue()
+def _png(texels: Texels) -> bytes:
+    return pictures.write_texels(texels, FileKind.PNG)
 
 
 def _damaged() -> BadFile:

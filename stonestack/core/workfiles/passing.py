@@ -10,13 +10,21 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms
 from pydantic import BaseModel
 
-from stonestack.core import colour
-from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.codecs import pictures
 from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content, kind_by_name
 from stonestack.core.errors import BadFile
-from stonestack.core.image import Bytes, Picture, Space
-from stonestack.core.texels import to_texels
+from stonestack.core.image import Bytes, Picture
+from stonestack.core.resize import resample
+from stonestack.core.texels import (
+    Texels,
+    at_depth,
+    depth,
+    eight,
+    full,
+    quantised,
+    scaled,
+    to_texels,
+)
 from stonestack.core.workfiles import openraster
 from stonestack.core.workfiles.openraster import GUIDES, ORIGINAL, PICTURE, Layer
 
@@ -43,6 +51,9 @@ EXTENSIONS = {
 }
 
 
+_KINDS = {WorkKind.TGA: FileKind.TGA, WorkKind.TIFF: FileKind.TIFF}
+
+
 class Trouble(BaseModel):
     """Something about a working file that came back.
 
@@ -61,10 +72,14 @@ class Trouble(BaseModel):
 
 
 class Back(BaseModel):
-    """A working file as it came back: its picture as a PNG, and what was noticed."""
+    """A working file as it came back: its picture as a PNG, and what was noticed.
+
+    ``unchanged`` tells that its picture is what was put out, so that nothing of it is taken.
+    """
 
     png: bytes
     troubles: list[Trouble]
+    unchanged: bool = False
 
 
 def outgoing(picture: Picture, kind: WorkKind, original: Picture | None) -> tuple[bytes, bytes]:
@@ -77,21 +92,33 @@ def outgoing(picture: Picture, kind: WorkKind, original: Picture | None) -> tupl
     original : Picture or None
         The map's source, for a hidden layer.
     """
-    texels = to_texels(picture)
-    plain = encoded(texels)
-    if kind is WorkKind.PNG:
+    bits = depth_of(picture, kind)
+    texels = to_texels(picture, bits)
+    plain = _png(texels)
+    if kind in (WorkKind.PNG, WorkKind.PNG16):
         return plain, plain
-    if kind is WorkKind.PNG16:
-        return _deep(picture, texels), plain
     if kind is WorkKind.ORA:
-        layers = [Layer(GUIDES, guides(texels.shape[1], texels.shape[0])), Layer(PICTURE, texels)]
+        layers = [
+            Layer(GUIDES, at_depth(guides(texels.shape[1], texels.shape[0]), bits)),
+            Layer(PICTURE, texels),
+        ]
         if original is not None and original.pixels.shape[:2] == picture.pixels.shape[:2]:
-            layers.append(Layer(ORIGINAL, to_texels(original), visible=False))
+            layers.append(Layer(ORIGINAL, to_texels(original, bits), visible=False))
         return openraster.write(layers), plain
-    image = Image.fromarray(texels if picture.alpha else np.ascontiguousarray(texels[..., :3]))
-    buffer = io.BytesIO()
-    image.save(buffer, {WorkKind.TGA: "TGA", WorkKind.TIFF: "TIFF"}[kind])
-    return buffer.getvalue(), plain
+    shown = texels if picture.alpha else texels[..., :3]
+    return pictures.write_texels(shown, _KINDS[kind]), plain
+
+
+def depth_of(picture: Picture, kind: WorkKind) -> int:
+    """Return the bits a channel in which a picture is put out: its own, where the kind has them."""
+    if kind is WorkKind.TGA:
+        return 8
+    return 16 if kind is WorkKind.PNG16 else picture.bits
+
+
+def _png(texels: Texels) -> bytes:
+    solid = int(texels[..., 3].min()) == full(texels)
+    return pictures.write_texels(texels[..., :3] if solid else texels, FileKind.PNG)
 
 
 def guides(width: int, height: int) -> Bytes:
@@ -127,10 +154,19 @@ def incoming(name: str, data: bytes, sent: bytes, had_alpha: bool, fixes: set[st
         If it cannot be read; an editor may still be writing it.
     """
     troubles: list[Trouble] = []
-    before = picture_bytes(sent, None)
+    before = pictures.stored(sent, FileKind.PNG, 16)
     texels = (
         _layered(data, troubles) if openraster.told(data) else _flat(name, data, troubles, fixes)
     )
+    if depth(texels) < depth(before):
+        troubles.append(
+            Trouble(
+                code="depth",
+                words="It came back with 8 bits a channel instead of 16; "
+                "only what was painted is taken from it",
+            )
+        )
+    before = at_depth(before, depth(texels))
     height, width = before.shape[:2]
     if texels.shape[:2] != before.shape[:2]:
         size = f"{texels.shape[1]} × {texels.shape[0]}"
@@ -142,17 +178,26 @@ def incoming(name: str, data: bytes, sent: bytes, had_alpha: bool, fixes: set[st
             )
         )
         if "size" in fixes:
-            image = Image.fromarray(texels).convert("RGBa")
-            fitted = image.resize((width, height), Image.Resampling.LANCZOS).convert("RGBA")
-            texels = np.asarray(fitted)
+            texels = _fitted(texels, width, height)
     if texels.shape == before.shape:
         texels = _checked_alpha(texels, before, had_alpha, troubles, fixes)
         texels = _checked_guides(texels, before, troubles, fixes)
     mended = [t for t in troubles if t.code not in fixes]
-    return Back(png=encoded(texels), troubles=mended)
+    same = texels.shape == before.shape and bool((texels == before).all())
+    return Back(png=_png(texels), troubles=mended, unchanged=same)
 
 
-def _layered(data: bytes, troubles: list[Trouble]) -> Bytes:
+def _fitted(texels: Texels, width: int, height: int) -> Texels:
+    """Resample stored texels on their own scale, weighted by alpha."""
+    values = scaled(texels)
+    weighted = np.concatenate([values[..., :3] * values[..., 3:], values[..., 3:]], axis=2)
+    out = resample(weighted, width, height, "lanczos", False)
+    alpha = np.clip(out[..., 3:], 0, 1)
+    body = np.where(alpha > 1e-6, out[..., :3] / np.maximum(alpha, 1e-6), 0)
+    return quantised(np.concatenate([body, alpha], axis=2).astype(np.float32), depth(texels))
+
+
+def _layered(data: bytes, troubles: list[Trouble]) -> Texels:
     layers = openraster.read(data)
     own = [layer for layer in layers if layer.name not in (GUIDES, ORIGINAL)]
     if not any(layer.visible for layer in own):
@@ -166,7 +211,7 @@ def _layered(data: bytes, troubles: list[Trouble]) -> Bytes:
     return openraster.flattened(own)
 
 
-def _flat(name: str, data: bytes, troubles: list[Trouble], fixes: set[str]) -> Bytes:
+def _flat(name: str, data: bytes, troubles: list[Trouble], fixes: set[str]) -> Texels:
     kind = kind_by_content(data)
     if kind not in READABLE or kind in (FileKind.DDS, FileKind.KTX2):
         raise BadFile(
@@ -196,13 +241,14 @@ def _flat(name: str, data: bytes, troubles: list[Trouble], fixes: set[str]) -> B
             )
             if "profile" in fixes:
                 return _to_srgb(image, profile)
-    return pictures.stored(data, kind)
+    return pictures.stored(data, kind, 16)
 
 
 def _checked_alpha(
-    texels: Bytes, before: Bytes, had_alpha: bool, troubles: list[Trouble], fixes: set[str]
-) -> Bytes:
-    lost = had_alpha and int(texels[..., 3].min()) == 255 and int(before[..., 3].min()) < 255
+    texels: Texels, before: Texels, had_alpha: bool, troubles: list[Trouble], fixes: set[str]
+) -> Texels:
+    most = full(texels)
+    lost = had_alpha and int(texels[..., 3].min()) == most and int(before[..., 3].min()) < most
     if not lost:
         return texels
     troubles.append(
@@ -218,11 +264,13 @@ def _checked_alpha(
 
 
 def _checked_guides(
-    texels: Bytes, before: Bytes, troubles: list[Trouble], fixes: set[str]
-) -> Bytes:
+    texels: Texels, before: Texels, troubles: list[Trouble], fixes: set[str]
+) -> Texels:
     mask = guide_mask(texels.shape[1], texels.shape[0])
-    near = np.abs(texels[mask][:, :3].astype(int) - np.array(GUIDE[:3])).max(axis=1) < 40
-    was = np.abs(before[mask][:, :3].astype(int) - np.array(GUIDE[:3])).max(axis=1) < 40
+    near, was = (
+        np.abs(eight(t[mask])[:, :3].astype(int) - np.array(GUIDE[:3])).max(axis=1) < 40
+        for t in (texels, before)
+    )
     if float((near & ~was).mean()) < 0.25:
         return texels
     troubles.append(
@@ -260,17 +308,3 @@ def _to_srgb(image: Image.Image, profile: bytes) -> Bytes:
     if alpha is not None:
         turned.putalpha(alpha)
     return np.asarray(turned.convert("RGBA"))
-
-
-def _deep(picture: Picture, texels: Bytes) -> bytes:
-    body = picture.body
-    if picture.space is Space.LINEAR:
-        body = colour.to_srgb(body)
-    elif picture.space is Space.VECTOR:
-        body = body * np.float32(0.5) + np.float32(0.5)
-    channels = 4 if picture.alpha else 3
-    values = np.empty((*texels.shape[:2], channels), np.uint16)
-    values[..., :3] = np.rint(np.clip(body, 0, 1) * np.float32(65535))
-    if picture.opacity is not None:
-        values[..., 3:] = np.rint(picture.opacity * np.float32(65535))
-    return pictures.deep_png(values)

@@ -151,8 +151,8 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.post("/api/surfaces/<surface_id>/preview", responses={200: PreviewKey})
     def preview_surface(path: SurfacePath, body: PreviewRequest) -> Response:
-        node = surfaces.preview(ws, path.surface_id, body.edit, body.role, body.stage, body.longest)
-        return model(PreviewKey(key=node.key if node else None))
+        key = surfaces.preview(ws, path.surface_id, body.edit, body.role, body.stage, body.longest)
+        return model(PreviewKey(key=key))
 
     @app.get("/api/surfaces/<surface_id>/sizes", responses={200: ProposalList})
     def propose_sizes(path: SurfacePath, query: RoleQuery) -> Response:
@@ -164,8 +164,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.get("/api/surfaces/<surface_id>/light", responses={200: PreviewKey})
     def get_light(path: SurfacePath, query: RoleQuery) -> Response:
-        node = shaping.light_field(ws, path.surface_id, query.role)
-        return model(PreviewKey(key=node.key if node else None))
+        return model(PreviewKey(key=shaping.light_field(ws, path.surface_id, query.role)))
 
     @app.get("/api/surfaces/<surface_id>/making", responses={200: MakingView})
     def get_making(path: SurfacePath) -> Response:

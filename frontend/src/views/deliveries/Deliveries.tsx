@@ -153,10 +153,17 @@ function PartRow({ project, part }: { project: string; part: Part }) {
     <tr className="border-b border-mortar [&>td]:px-2.5 [&>td]:py-1 hover:bg-lime">
       <td><Swatch contentKey={part.key} alt="" size={30} longest={96} /></td>
       <td className="figures">{part.path}</td>
-      <td><Link href={`/p/${project}/bench/${part.surface_id}?map=${part.role}&stage=output`} className="hover:underline">{part.title}</Link></td>
-      <td className="figures">{part.format.toUpperCase()}</td>
-      <td className="figures text-right">{part.width} × {part.height}</td>
-      <td className="figures text-right">{facts?.bytes ? bytes(facts.bytes) : "…"}</td>
+      <td>
+        <Link
+          href={part.role ? `/p/${project}/bench/${part.surface_id}?map=${part.role}&stage=output` : `/p/${project}/materials`}
+          className="hover:underline"
+        >
+          {part.title}
+        </Link>
+      </td>
+      <td className={part.role ? "figures" : "text-ink-2"}>{part.role ? part.format.toUpperCase() : "definition"}</td>
+      <td className="figures text-right">{part.role ? `${String(part.width)} × ${String(part.height)}` : ""}</td>
+      <td className="figures text-right">{!part.role ? "" : facts?.bytes ? bytes(facts.bytes) : "…"}</td>
       <td>{change && <Verdict finding={change} />}</td>
     </tr>
   );

@@ -1,0 +1,40 @@
+"""What compression costs: a texture held against the picture it was made from."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from stonestack.core import metrics, texels
+from stonestack.core.blocks.formats import FORMATS
+from stonestack.core.codecs.texture import Texture
+from stonestack.core.image import Picture, Space
+
+
+@dataclass(frozen=True)
+class Loss:
+    """What compression costs at level 0."""
+
+    psnr: float | None
+    """Decibels over the channels that the format keeps; None for vectors or no loss."""
+    angle: float | None
+    """Mean angle in degrees, for vectors."""
+
+
+def loss(before: Picture, after: Texture) -> Loss:
+    """Compare a compressed texture with the picture it was made from.
+
+    Parameters
+    ----------
+    before : Picture
+        As it was stored: vectors with green turned as the texture has it.
+    after : Texture
+    """
+    stored = after.texels()
+    if before.space is Space.VECTOR:
+        return Loss(None, metrics.mean_angle(before.pixels[..., :3], texels.unit_vectors(stored)))
+    # What a format does not keep it is not blamed for here; a check says it.
+    channels = FORMATS[after.format].keeps
+    wanted = texels.to_texels(before)[..., :channels]
+    ratio = metrics.psnr(wanted, stored[..., :channels])
+    return Loss(None if math.isinf(ratio) else ratio, None)

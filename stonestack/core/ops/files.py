@@ -1,0 +1,170 @@
+"""Operations that make what leaves: textures, their files, pictures for the screen, listings."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Sequence
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from stonestack.core import codecs
+from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.codecs.sniff import FileKind
+from stonestack.core.codecs.texture import Texture
+from stonestack.core.errors import BadRequest
+from stonestack.core.image import Picture
+from stonestack.core.normals import Green, turned
+from stonestack.core.ops.operation import File, Kind, Nothing, Operation
+from stonestack.core.resize import limited
+
+
+class Storing(BaseModel):
+    """How a picture becomes a texture."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    format: BlockFormat
+    green: Green = Green.UP
+    mips: bool = True
+
+
+class Shown(BaseModel):
+    """A picture for the screen, no longer than this where it is set."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    longest: int | None = Field(None, ge=16)
+
+
+class Written(BaseModel):
+    """A picture as an image file."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    kind: FileKind
+    bits: int = Field(8, ge=8, le=16, multiple_of=8)
+
+
+class Text(BaseModel):
+    """The words of a file that holds nothing computed from pictures."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    text: str
+
+
+class Listing(BaseModel):
+    """Where each file of a delivery lies, in the order of the inputs."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    paths: tuple[str, ...]
+
+
+class Heading(BaseModel):
+    """What a manifest says beside its files."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    delivery: str
+    title: str
+    version: int
+    game: str
+
+
+def compress(params: Storing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Texture:
+    """Make all levels of a picture and encode them."""
+    return codecs.compress(turned(inputs[0], params.green), params.format, params.mips)
+
+
+def shown(params: Shown, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:
+    """Store a picture as a PNG."""
+    from stonestack.core.codecs import pictures
+
+    picture = inputs[0] if params.longest is None else limited(inputs[0], params.longest)
+    return File(pictures.write(picture, FileKind.PNG))
+
+
+def image(params: Written, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:
+    """Store a picture as an image file."""
+    from stonestack.core.codecs import pictures
+
+    return File(pictures.write(inputs[0], params.kind, params.bits))
+
+
+def shown_texture(params: Shown, inputs: Sequence[object], _blobs: Sequence[bytes]) -> File:
+    """Store what a texture holds as a PNG; the picture it was made of says what it means."""
+    texture, picture = inputs
+    assert isinstance(texture, Texture)
+    assert isinstance(picture, Picture)
+    return shown(params, [texture.picture(picture.space)], ())
+
+
+def contents(params: Listing, inputs: Sequence[File], _blobs: Sequence[bytes]) -> File:
+    """List the files of a delivery, sorted by path, with size and hash.
+
+    Raises
+    ------
+    BadRequest
+        If two files want one path.
+    """
+    files: dict[str, dict[str, object]] = {}
+    for path, file in zip(params.paths, inputs, strict=True):
+        if path in files:
+            raise BadRequest(
+                "two-files-one-name",
+                f"Two maps or materials want to be {path}.",
+                "Rename one of them on the bench.",
+            )
+        digest = hashlib.sha256(file.data).hexdigest()
+        files[path] = {"path": path, "sha256": digest, "bytes": len(file.data)}
+    return File(json.dumps([files[path] for path in sorted(files)]).encode())
+
+
+def manifest(params: Heading, inputs: Sequence[File], _blobs: Sequence[bytes]) -> File:
+    """Write the manifest of a delivery."""
+    whole = {**params.model_dump(), "files": json.loads(inputs[0].data)}
+    return File((json.dumps(whole, indent=2, ensure_ascii=False) + "\n").encode())
+
+
+_PICTURE, _TEXTURE, _FILE = (Kind.PICTURE,), (Kind.TEXTURE,), (Kind.FILE,)
+
+OPERATIONS = (
+    Operation(
+        "compress", 2, "Compressing", Storing, _PICTURE, Kind.TEXTURE, compress, kept_as="ktx2"
+    ),
+    Operation("png", 1, "Drawing", Shown, _PICTURE, Kind.FILE, shown, kept_as="png"),
+    Operation(
+        "texture_png",
+        1,
+        "Drawing",
+        Shown,
+        (Kind.TEXTURE, Kind.PICTURE),
+        Kind.FILE,
+        shown_texture,
+        kept_as="png",
+    ),
+    Operation(
+        "dds",
+        1,
+        "Writing",
+        Nothing,
+        _TEXTURE,
+        Kind.FILE,
+        lambda _p, inputs, _: File(codecs.dds.write(inputs[0])),
+    ),
+    Operation(
+        "ktx2",
+        1,
+        "Writing",
+        Nothing,
+        _TEXTURE,
+        Kind.FILE,
+        lambda _p, inputs, _: File(codecs.ktx2.write(inputs[0])),
+    ),
+    Operation("image", 1, "Writing", Written, _PICTURE, Kind.FILE, image),
+    Operation("text", 1, "Writing", Text, (), Kind.FILE, lambda p, _i, _b: File(p.text.encode())),
+    Operation("contents", 1, "Listing", Listing, (), Kind.FILE, contents, more=Kind.FILE),
+    Operation("manifest", 1, "Listing", Heading, _FILE, Kind.FILE, manifest),
+)

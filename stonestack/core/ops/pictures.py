@@ -1,0 +1,132 @@
+"""Operations that bring pictures in and lay them out: read, shrink, frame, size, lay over."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from stonestack.core import codecs, texels
+from stonestack.core.frame import VERSION as FRAME_VERSION
+from stonestack.core.frame import Frame, framed
+from stonestack.core.image import Picture, Space
+from stonestack.core.normals import Green, turned
+from stonestack.core.ops.operation import Kind, Nothing, Operation
+from stonestack.core.resize import limited, resize
+from stonestack.core.sizing import Size, fitted
+from stonestack.core.tile.light import light_field
+
+
+class Reading(BaseModel):
+    """How a file's numbers are understood."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    space: Space
+    green: Green = Green.UP
+
+
+class Limit(BaseModel):
+    """The longest side that is wanted."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    longest: int = Field(ge=1)
+
+
+class Canvas(BaseModel):
+    """Any size in texels, and how the picture gets there."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    width: int = Field(ge=1, le=16384)
+    height: int = Field(ge=1, le=16384)
+
+
+def decode(params: Reading, _inputs: Sequence[object], blobs: Sequence[bytes]) -> Picture:
+    """Read a kept file as a working picture."""
+    return turned(codecs.read_picture(blobs[0], params.space), params.green)
+
+
+def light(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Picture:
+    """Show the broad light of a picture; half grey is where it is neither more nor less."""
+    field = np.clip(light_field(inputs[0]) / 2, 0, 1)
+    return Picture(field.astype(np.float32), Space.DATA)
+
+
+def lay_returned(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Picture:
+    """Return a picture with what differs between two others taken from the newer.
+
+    They are compared as finely as the newer is stored.
+    """
+    picture, new, old = inputs
+    size, bits = (picture.width, picture.height), new.bits
+    new, old = resize(new, *size), resize(old, *size)
+    apart = texels.to_texels(new, bits) != texels.to_texels(old, bits)
+    changed = apart.any(axis=2, keepdims=True)
+    if not changed.any():
+        return picture
+    ours, theirs = _same_channels(picture, new)
+    pixels = np.where(changed, theirs.pixels, ours.pixels).astype(np.float32)
+    return replace(ours, pixels=np.ascontiguousarray(pixels))
+
+
+def _same_channels(a: Picture, b: Picture) -> tuple[Picture, Picture]:
+    """Give both pictures alpha where one has it."""
+
+    def opaque(picture: Picture) -> Picture:
+        if picture.alpha or picture.space is Space.VECTOR:
+            return picture
+        solid = np.ones((picture.height, picture.width, 1), np.float32)
+        return replace(picture, pixels=np.concatenate([picture.pixels, solid], axis=2), alpha=True)
+
+    return (opaque(a), opaque(b)) if a.alpha or b.alpha else (a, b)
+
+
+_ONE = (Kind.PICTURE,)
+
+OPERATIONS = (
+    Operation("decode", 3, "Reading", Reading, (), Kind.PICTURE, decode, blobs=1),
+    Operation(
+        "limit",
+        1,
+        "Shrinking",
+        Limit,
+        _ONE,
+        Kind.PICTURE,
+        lambda p, inputs, _: limited(inputs[0], p.longest),
+    ),
+    Operation(
+        "frame",
+        FRAME_VERSION,
+        "Straightening",
+        Frame,
+        _ONE,
+        Kind.PICTURE,
+        lambda p, inputs, _: framed(inputs[0], p),
+    ),
+    Operation(
+        "size",
+        2,
+        "Fitting the size",
+        Size,
+        _ONE,
+        Kind.PICTURE,
+        lambda p, inputs, _: fitted(inputs[0], p),
+    ),
+    Operation(
+        "resample",
+        1,
+        "Resampling",
+        Canvas,
+        _ONE,
+        Kind.PICTURE,
+        lambda p, inputs, _: resize(inputs[0], p.width, p.height),
+    ),
+    Operation("light", 1, "Measuring the light", Nothing, _ONE, Kind.PICTURE, light),
+    Operation(
+        "returned", 2, "Laying over", Nothing, (Kind.PICTURE,) * 3, Kind.PICTURE, lay_returned
+    ),
+)

@@ -1,0 +1,60 @@
+"""The demo, built on the pool and on two worker processes of a cluster: the same bytes."""
+
+import unittest
+
+from stonestack.core.errors import BadRequest
+from stonestack.demo.project import ensure
+from stonestack.services import deliveries, projects
+from stonestack.services.cluster import Cluster
+from stonestack.services.jobs import silent
+from stonestack.services.workspace import Workspace
+from stonestack.store.place import DataFolder
+from tests.support import WorkspaceCase
+
+
+def contents(ws: Workspace, delivery: str, number: int) -> dict[str, bytes]:
+    root = ws.data.builds / delivery / str(number)
+    return {p.relative_to(root).as_posix(): p.read_bytes() for p in root.rglob("*") if p.is_file()}
+
+
+class TwoWorkers(unittest.TestCase):
+    def test_a_cluster_makes_the_same_bytes_as_the_pool(self) -> None:
+        import tempfile
+        from pathlib import Path
+
+        from distributed import Client, LocalCluster
+
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        ws = ensure(DataFolder(Path(holder.name) / "data"))
+        self.addCleanup(ws.close)
+        project = projects.listed(ws)[0]
+        delivery = deliveries.listed(ws, project.id)[0]
+        own = deliveries.build(ws, delivery.id, silent())
+        with (
+            LocalCluster(
+                n_workers=2, threads_per_worker=1, dashboard_address=None, memory_limit=0
+            ) as cluster,
+            Client(cluster) as client,
+        ):
+            maker = Cluster(client, ws.files.read)
+            far = deliveries.build(ws, delivery.id, silent(), maker)
+        one = contents(ws, delivery.id, own.number)
+        other = contents(ws, delivery.id, far.number)
+        self.assertGreater(len(one), 12)
+        self.assertEqual(one.keys(), other.keys())
+        for path in one:
+            if path != "delivery.json":
+                self.assertEqual(one[path], other[path], path)
+        self.assertEqual(own.manifest.files, far.manifest.files)
+
+
+class NoCluster(WorkspaceCase):
+    def test_an_address_where_nobody_answers_is_said_in_words(self) -> None:
+        with self.assertRaises(BadRequest) as caught:
+            Cluster.at("tcp://127.0.0.1:9", self.ws.files.read)
+        self.assertEqual(caught.exception.code, "no-cluster")
+
+
+if __name__ == "__main__":
+    unittest.main()
