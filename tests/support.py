@@ -12,8 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from stonestack.core import edits
+from stonestack.core.document import Output, Surface, rebuilt
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.resize import resample
+from stonestack.core.stepkind import StepParams
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 
@@ -53,6 +56,22 @@ def raw_picture(width: int = 337, height: int = 251, seed: int = 5) -> bytes:
     values = noise(width, height, seed, 7)
     slope = np.linspace(0.35, 1.0, width, dtype=np.float32)[np.newaxis, :, np.newaxis]
     return png((values * slope * 255).astype(np.uint8))
+
+
+def set_step(surface: Surface, map_id: str, place: int, params: StepParams) -> edits.SetStep:
+    """Return the edit that gives the step at a place other parameters, or another way."""
+    step = surface.map(map_id).steps[place]
+    return edits.SetStep(map=map_id, step=rebuilt(step, params=params))
+
+
+def set_output(map_id: str, **says: object) -> edits.SetOutput:
+    """Return the edit that says how a map leaves for the sample game."""
+    return edits.SetOutput(map=map_id, target="saltglass", output=Output.model_validate(says))
+
+
+def add_step(map_id: str, params: StepParams) -> edits.AddStep:
+    """Return the edit that puts a step at a map's end."""
+    return edits.AddStep.model_validate({"map": map_id, "step": {"params": params}})
 
 
 class WorkspaceCase(unittest.TestCase):

@@ -12,13 +12,12 @@ from PIL import Image
 
 from stonestack.core import blocks, codecs, edits
 from stonestack.core.blocks import BlockFormat
+from stonestack.core.document import SourceOrigin, Stage, new_surface
 from stonestack.core.graph import Node
 from stonestack.core.image import Bytes, Picture
 from stonestack.core.metrics import psnr
 from stonestack.core.ops import Result
 from stonestack.core.ops.evaluating import Evaluator
-from stonestack.core.roles import Role
-from stonestack.core.surface import SourceOrigin, Stage, new_surface
 from stonestack.core.wiring import Wiring
 from stonestack.demo.sources import SOURCES
 
@@ -76,7 +75,7 @@ def bench_stages() -> None:
     origin = SourceOrigin(
         sha256="0" * 64, name="bed_peat.jpg", width=facts.width, height=facts.height
     )
-    surface = edits.SetOrigin(role=Role.COLOUR, origin=origin).apply(new_surface("Peat", "peat"))
+    surface = edits.SetOrigin(map="colour", origin=origin).apply(new_surface("Peat", "peat"))
     times: dict[str, list[float]] = {}
     source: Picture | None = None
 
@@ -90,7 +89,7 @@ def bench_stages() -> None:
     for _ in range(3):
         evaluator = Evaluator(lambda _digest: data, timed)
         for m in surface.maps:
-            key = wiring.at(m.role, Stage.COMPRESS)
+            key = wiring.at(m.id, Stage.COMPRESS)
             if key is not None:
                 evaluator.result(wiring.graph, key)
         source = next(r for r in evaluator.results.values() if isinstance(r, Picture))

@@ -10,6 +10,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -34,8 +35,9 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
         parser.add_argument("--json", action="store_true")
         return parser
 
-    catalogue = command("catalogue", "list what lies in a game folder")
+    catalogue = command("catalogue", "say what lies in a game folder")
     catalogue.add_argument("--thorough", action="store_true", help="trust no time stamp")
+    catalogue.add_argument("--entries", action="store_true", help="print each of them")
     catalogue.set_defaults(run=_catalogue)
 
     find = command("find", "find files of a game by words, or by what they look like")
@@ -102,11 +104,29 @@ def _print_entries(options: argparse.Namespace, entries: list[EntryView]) -> Non
     if options.json:
         print(json.dumps([e.model_dump(mode="json") for e in entries], ensure_ascii=False))
         return
+    named = Counter(e.path for e in entries)
     for e in entries:
         size = f"{e.width}x{e.height}" if e.width else ""
-        mark = f"#{e.index}" if any(o is not e and o.path == e.path for o in entries) else ""
+        mark = f"#{e.index}" if named[e.path] > 1 else ""
         known = f"  “{e.human}”" if e.human else ""
         print(f"{e.kind:9} {size:>10} {e.format:6} {e.role:9} {e.path}{mark}{known}")
+
+
+def _print_summary(entries: list[EntryView]) -> None:
+    """Say how much there is of what, in a few lines."""
+    pictures = [e for e in entries if e.width]
+    things = len({e.thing for e in pictures})
+    print(f"{len(entries)} entries, {len(pictures)} of them pictures, of {things} things")
+    for title, counts in (
+        ("Kinds", Counter(e.kind for e in entries)),
+        ("Roles", Counter(e.role for e in pictures if e.role)),
+        ("Formats", Counter(e.format for e in pictures if e.format)),
+    ):
+        words = ", ".join(f"{name} {count}" for name, count in counts.most_common(8))
+        print(f"{title:8} {words or 'none'}")
+    broken = sum(bool(e.problem) for e in entries)
+    if broken:
+        print(f"{broken} cannot be read; --entries or --json says which")
 
 
 def _catalogue(options: argparse.Namespace) -> int:
@@ -114,7 +134,11 @@ def _catalogue(options: argparse.Namespace) -> int:
 
     with _opened() as ws:
         game = _game(ws, options, options.thorough)
-        _print_entries(options, finding.everything(ws, game.id))
+        entries = finding.everything(ws, game.id)
+        if options.json or options.entries:
+            _print_entries(options, entries)
+        else:
+            _print_summary(entries)
         for left in game.left_out:
             print(f"Left out: {left.path} {left.why}", file=sys.stderr)
     return 0

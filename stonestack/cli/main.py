@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
 from stonestack import __version__
@@ -58,12 +59,8 @@ def _parser() -> argparse.ArgumentParser:
     convert = commands.add_parser("convert", help="make a texture of a picture, or the reverse")
     convert.add_argument("input", type=Path)
     convert.add_argument("output", type=Path, help="its kind follows its extension")
-    convert.add_argument("--format", choices=["bc1", "bc2", "bc3", "bc4", "bc5", "bc7", "rgba8"])
-    convert.add_argument(
-        "--role",
-        choices=["colour", "normal", "specular", "alpha", "height"],
-        default="colour",
-    )
+    convert.add_argument("--format", type=_one_of(_formats), help="a block format")
+    convert.add_argument("--role", type=_one_of(_roles), default="colour")
     convert.add_argument("--size", metavar="WxH", help="texels, for example 1024x1024")
     convert.add_argument("--no-mips", action="store_true")
     convert.set_defaults(run=_convert)
@@ -83,12 +80,44 @@ def _parser() -> argparse.ArgumentParser:
     paint.set_defaults(run=_paint)
 
     bench = commands.add_parser("bench", help="measure speed beside a well-known library")
-    bench.add_argument("what", choices=["blocks", "stages", "tile", "catalogue"])
+    bench.add_argument("what", choices=["blocks", "stages", "tile", "catalogue", "project"])
     bench.add_argument("--side", type=int, default=2048, help="for tile: pixels each way")
     bench.add_argument("--files", type=int, default=10_000, help="for catalogue")
+    bench.add_argument("--surfaces", type=int, default=1000, help="for project")
+    bench.add_argument("--builds", type=int, default=20, help="for project")
     bench.add_argument("--large", action="store_true", help="for catalogue: with a file of 2 GB")
     bench.set_defaults(run=_bench)
     return parser
+
+
+def _one_of(names: Callable[[], list[str]]) -> Callable[[str], str]:
+    """Return the check of a word against a register, which is loaded only when it is needed."""
+
+    def check(word: str) -> str:
+        known = names()
+        if word not in known:
+            raise argparse.ArgumentTypeError(f"“{word}” is none of: {', '.join(known)}")
+        return word
+
+    return check
+
+
+def _roles() -> list[str]:
+    from stonestack.core.roles import Role
+
+    return [str(role) for role in Role]
+
+
+def _formats() -> list[str]:
+    from stonestack.core.blocks.formats import BlockFormat
+
+    return [str(format_) for format_ in BlockFormat if format_.info.written]
+
+
+def _methods() -> list[str]:
+    from stonestack.core.converting import METHODS
+
+    return list(METHODS)
 
 
 def _bench(options: argparse.Namespace) -> int:
@@ -96,6 +125,11 @@ def _bench(options: argparse.Namespace) -> int:
         from stonestack.cli.bench_catalogue import bench_catalogue
 
         bench_catalogue(options.files, options.large)
+        return 0
+    if options.what == "project":
+        from stonestack.cli.bench_project import bench_project
+
+        bench_project(options.surfaces, options.builds)
         return 0
     from stonestack.cli import bench
 
@@ -109,23 +143,20 @@ def _bench(options: argparse.Namespace) -> int:
 
 
 def _add_tiling(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    roles = ["colour", "normal", "specular", "alpha", "height"]
     tile = commands.add_parser("tile", help="make a picture tile")
     tile.add_argument("input", type=Path)
     tile.add_argument("output", type=Path, help="its kind follows its extension")
-    tile.add_argument(
-        "--method", choices=["cut", "patch", "even", "blend", "mirror"], default="cut"
-    )
+    tile.add_argument("--method", type=_one_of(_methods), default="cut")
     tile.add_argument("--axes", choices=["x", "y", "both"], default="both")
     tile.add_argument("--size", metavar="WxH", help="texels, for example 1024x1024")
     tile.add_argument("--seed", type=int, help="another number, another tile, where chance draws")
-    tile.add_argument("--role", choices=roles, default="colour")
+    tile.add_argument("--role", type=_one_of(_roles), default="colour")
     tile.set_defaults(run=_tile)
 
     seam = commands.add_parser("seam", help="measure how well a picture tiles")
     seam.add_argument("input", type=Path)
     seam.add_argument("--json", action="store_true")
-    seam.add_argument("--role", choices=roles, default="colour")
+    seam.add_argument("--role", type=_one_of(_roles), default="colour")
     seam.set_defaults(run=_seam)
 
 

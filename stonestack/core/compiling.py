@@ -11,7 +11,7 @@ from stonestack.core.catalogue.looks import look
 from stonestack.core.image import Picture, Space
 from stonestack.core.steps import STEPS
 from stonestack.core.texels import to_texels
-from stonestack.core.tile.boundary import MakeTile, make_tile
+from stonestack.core.tile.boundary import CutTile, cut_tile
 from stonestack.core.tile.scores import tile_scores
 from stonestack.core.tile.ways import FAMILY
 
@@ -25,7 +25,7 @@ def compile_all() -> None:
     for step in STEPS.values():
         if step.family == FAMILY:
             step.apply(solid, step.params())
-    tiled = make_tile(picture, MakeTile())
+    tiled = cut_tile(picture, CutTile())
     tile_scores(tiled)
     for format_ in BlockFormat:
         if FORMATS[format_].written:

@@ -28,8 +28,8 @@ PICTURES = (FileKind.PNG, FileKind.TGA, FileKind.TIFF)
 TEXTURES = (FileKind.DDS, FileKind.KTX2)
 
 METHODS: dict[str, str] = {
-    "cut": "make_tile",
-    "patch": "quilt_tile",
+    "cut": "cut_tile",
+    "quilt": "quilt_tile",
     "even": "wrap_tile",
     "blend": "blend_tile",
     "mirror": "mirror_tile",

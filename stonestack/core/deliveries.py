@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel, Field, field_validator
+from pydantic import BaseModel, Field, TypeAdapter, field_validator
 
+from stonestack.core.document import Document, checked_name
 from stonestack.core.graph import Key
-from stonestack.core.surface import Document, checked_name
 
-MANIFEST = "delivery.json"
+SCHEMA = 2
+"""Version of the form in which deliveries are stored."""
 
 
 class Delivery(Document):
@@ -15,6 +16,7 @@ class Delivery(Document):
 
     title: str = Field(min_length=1, max_length=80)
     name: str
+    target: str
     surfaces: tuple[str, ...] = ()
 
     @field_validator("name")
@@ -32,13 +34,18 @@ class DeliveredFile(BaseModel):
 
 
 class Manifest(BaseModel):
-    """What a build holds; lies in it as ``delivery.json``."""
+    """What a build holds; targets that ask for one get it as a file."""
 
     delivery: str
     title: str
     version: int
     game: str
     files: list[DeliveredFile]
+
+    @staticmethod
+    def listed(contents: bytes) -> list[DeliveredFile]:
+        """Return the files of a listing, as its node has made it."""
+        return TypeAdapter(list[DeliveredFile]).validate_json(contents)
 
 
 class BuildRecord(BaseModel):

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import json
 from enum import StrEnum
-from typing import Literal
 
-from pydantic import BaseModel, Field, field_validator
+from pydantic import Field, field_validator
 
-from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.roles import ROLES, Role
-from stonestack.core.surface import Document, Surface, checked_name
-from stonestack.core.targets import Target
+from stonestack.core.checks.findings import Finding
+from stonestack.core.document import Document, Id, Surface, checked_name
+from stonestack.core.roles import Role
+from stonestack.core.targets import Leaving, Target, leaving
+
+SCHEMA = 2
+"""Version of the form in which materials are stored."""
 
 
-class Substance(StrEnum):
-    """What a surface is made of, for footsteps and rain."""
+class PhysicalKind(StrEnum):
+    """What a surface is in the game's world, for footsteps and rain."""
 
     STONE = "stone"
     TILE = "tile"
@@ -31,10 +33,11 @@ class Material(Document):
 
     title: str = Field(min_length=1, max_length=80)
     name: str
-    substance: Substance = Field(
-        Substance.STONE, title="Substance", description="What it is made of"
+    surface: Id
+    physical: PhysicalKind = Field(
+        PhysicalKind.STONE, title="Physical kind", description="What it is in the game's world"
     )
-    shine: float = Field(
+    gloss: float = Field(
         0.3, ge=0, le=1, multiple_of=0.01, title="Gloss", description="How tight reflections are"
     )
     cutout: bool = Field(False, title="Cut out", description="Open where alpha is below one half")
@@ -53,21 +56,10 @@ class Material(Document):
         return checked_name(name)
 
 
-class Finding(BaseModel):
-    """Something to look at: where it is, in words, and what to do."""
-
-    level: Literal["good", "look", "fault"]
-    words: str
-    fix: str = ""
-
-
-def linked(surface: Surface, target: Target) -> dict[Role, str]:
-    """Return the file name of each map that a definition links, without extension."""
-    return {
-        m.role: m.file_name
-        for m in surface.maps
-        if m.delivered and m.origin is not None and m.role in target.slots
-    }
+def linked(surface: Surface, target: Target) -> dict[Role, Leaving]:
+    """Return how each map leaves that a definition links."""
+    leaves = {m.role: leaving(surface, m, target) for m in surface.maps}
+    return {r: one for r, one in leaves.items() if one.delivered and r in target.slots}
 
 
 def definition(material: Material, surface: Surface, target: Target) -> bytes:
@@ -75,16 +67,15 @@ def definition(material: Material, surface: Surface, target: Target) -> bytes:
 
     Paths are relative to the definition's own folder, with forward slashes.
     """
-    up = "../" * (material_path(material, target).count("/"))
+    up = "../" * target.material_path(material.name).count("/")
     textures = {
-        target.slots[role]: f"{up}{target.textures}/{name}.dds"
-        for role, name in linked(surface, target).items()
+        target.slots[role]: f"{up}{one.path}" for role, one in linked(surface, target).items()
     }
     whole = {
         "material": material.name,
         "title": material.title,
-        "substance": str(material.substance),
-        "gloss": material.shine,
+        "physical": str(material.physical),
+        "gloss": material.gloss,
         "cutout": material.cutout,
         "metres": material.metres,
         "textures": textures,
@@ -92,26 +83,23 @@ def definition(material: Material, surface: Surface, target: Target) -> bytes:
     return (json.dumps(whole, indent=2, ensure_ascii=False) + "\n").encode()
 
 
-def material_path(material: Material, target: Target) -> str:
-    """Return where a material's definition lies below a delivery."""
-    return f"{target.materials}/{material.name}.json"
-
-
 def check(material: Material, surface: Surface, target: Target) -> list[Finding]:
     """Return what is wrong with a material's links."""
     found: list[Finding] = []
     links = linked(surface, target)
-    for role in (Role.COLOUR, Role.NORMAL, Role.SPECULAR):
-        if role not in links:
-            found.append(
-                Finding(
-                    level="fault" if role is Role.COLOUR else "look",
-                    words=f"No {ROLES[role].title.lower()} map is linked",
-                    fix="Give the map an origin on the bench, and let it be delivered.",
-                )
+    for role in target.slots:
+        m = surface.of_role(role)
+        if role in links or (m is None and not role.info.usual):
+            continue
+        found.append(
+            Finding(
+                level="fault" if role is Role.COLOUR else "look",
+                words=f"No {role.info.title.lower()} map is linked",
+                fix="Give the map an origin on the bench, and let it be delivered.",
             )
-    colour = next((m for m in surface.maps if m.role is Role.COLOUR), None)
-    cut = colour is not None and colour.format is BlockFormat.BC1
+        )
+    colour = links.get(Role.COLOUR)
+    cut = colour is not None and colour.format.info.keeps < 4
     if material.cutout and cut and Role.ALPHA not in links:
         found.append(
             Finding(
@@ -120,7 +108,7 @@ def check(material: Material, surface: Surface, target: Target) -> list[Finding]
                 fix="Store the colour as BC3, or deliver the alpha map.",
             )
         )
-    names = list(links.values())
+    names = [one.name for one in links.values()]
     for name in sorted({n for n in names if names.count(n) > 1}):
         found.append(
             Finding(

@@ -33,6 +33,13 @@ def check_code_name(name: str) -> str:
     return name
 
 
+def filled(pattern: str, **words: str) -> str:
+    """Fill the places of a pattern such as ``textures/{name}.dds``."""
+    for place, word in words.items():
+        pattern = pattern.replace(f"{{{place}}}", word)
+    return pattern
+
+
 def plain_file_name(name: str) -> str:
     """Return the name of a file that came in, without any folder.
 

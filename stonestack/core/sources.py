@@ -12,13 +12,21 @@ from stonestack.core.catalogue.describe import describe
 from stonestack.core.catalogue.guess import guess_raw
 from stonestack.core.catalogue.names import NameParts, parts
 from stonestack.core.codecs import FileFacts
+from stonestack.core.image import Space
+from stonestack.core.resize import limited
 from stonestack.core.roles import Role
+
+_LOOKED_AT = 512
+_LEAST = 32
+_MEETS, _AS_SHARP = 1.1, 0.8
+"""How much of a step, and how little detail, an edge may have that meets."""
 
 
 class SourceFacts(FileFacts):
     """A file's facts, and what it is for as far as its name and pixels tell.
 
-    ``use`` is ``surface``, ``icon`` or ``unknown``; confidence is 0..1.
+    ``use`` is ``surface``, ``icon`` or ``unknown``; confidence is 0..1. ``wraps`` tells that its
+    opposite edges meet, so that it is a tile already.
     """
 
     stem: str = ""
@@ -27,6 +35,7 @@ class SourceFacts(FileFacts):
     role_reason: str = ""
     use: str = "unknown"
     use_reason: str = ""
+    wraps: bool = False
 
 
 class SourceSet(BaseModel):
@@ -77,6 +86,20 @@ def examine(name: str, data: bytes, suffixes: Mapping[str, Role] | None = None) 
         role_reason=told.reason,
         use=told.use,
         use_reason=told.use_reason,
+    )
+
+
+def edges_meet(data: bytes) -> bool:
+    """Tell whether a picture's opposite edges meet both ways as well as its inside does."""
+    from stonestack.core.tile.seam import seam_score
+
+    picture = limited(codecs.read_picture(data, Space.LINEAR), _LOOKED_AT)
+    if min(picture.width, picture.height) < _LEAST:
+        return False
+    scores = seam_score(picture)
+    return all(
+        edge.step <= _MEETS and min(edge.detail, edge.at_wrap) >= _AS_SHARP
+        for edge in (scores.left_right, scores.top_bottom)
     )
 
 

@@ -8,20 +8,20 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-from stonestack.core.image import Picture
+from stonestack.core.image import Picture, Space
+from stonestack.core.references import Reference
 from stonestack.core.resize import limited
-from stonestack.core.roles import Role
+from stonestack.core.roles import ROLES, Role
 
 
 class StepParams(BaseModel):
     """Base of every step's parameters; ``kind`` names the step.
 
-    A field's ``title``, ``description`` and limits are the words and limits of its control.
+    A field's ``title``, ``description`` and limits are the words and limits of its control. A field
+    that is a reference is something else that the step reads.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
-
-    enabled: bool = True
 
 
 @dataclass(frozen=True)
@@ -65,9 +65,15 @@ class StepKind:
         Raised whenever the same input and parameters give another result, so that kept
         results are not used again.
     apply : callable
-        ``(picture, params) -> picture``; pure.
-    roles : frozenset of Role
-        Maps whose recipe may hold it.
+        ``(picture, params, *read) -> picture``; pure. What is read are the pictures that its
+        references name, in the order of their fields.
+    spaces : frozenset of Space
+        What the numbers of a picture may mean that it works on.
+    makes : Role, optional
+        For derivations: the role of the map that it makes of another one. It needs a picture of
+        another kind, so it is no step for a map that has a file of its own.
+    over : bool
+        Whether its result is a layer: where that is clear, what was before comes through.
     summary : callable
         A few words with its main numbers, for the course sheet.
     geometry : Geometry, optional
@@ -81,11 +87,34 @@ class StepKind:
     hint: str
     params: type[StepParams]
     version: int
-    apply: Callable[[Picture, Any], Picture]
-    roles: frozenset[Role]
+    apply: Callable[..., Picture]
+    spaces: frozenset[Space]
     summary: Callable[[Any], str]
     geometry: Geometry | None = None
     family: str = ""
+    makes: Role | None = None
+    over: bool = False
+
+    @property
+    def reads(self) -> int:
+        """How many other pictures it reads."""
+        return sum(
+            isinstance(field.annotation, type) and issubclass(field.annotation, Reference)
+            for field in self.params.model_fields.values()
+        )
+
+    @property
+    def mixes(self) -> bool:
+        """Whether its result can be mixed with what was before: same texels, same meaning."""
+        return self.geometry is None and self.makes is None
+
+    def gives(self, space: Space) -> Space:
+        """Return what the numbers of its result mean."""
+        return space if self.makes is None else ROLES[self.makes].space
+
+    def suits(self, role: Role) -> bool:
+        """Tell whether a map of a role may have it."""
+        return role is self.makes if self.makes else ROLES[role].space in self.spaces
 
 
 def alone(geometry: Geometry) -> Callable[[Picture, Any], Picture]:

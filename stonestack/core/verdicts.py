@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from stonestack.core.blocks.formats import FORMATS
+from stonestack.core.checks.findings import Finding
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.image import Picture, Space
 from stonestack.core.losses import Loss
-from stonestack.core.materials import Finding
 from stonestack.core.sizing import Fit, Size, proposal, stretch_percent
 from stonestack.core.steps import STEPS
 from stonestack.core.tile.light import light_field
@@ -74,7 +74,7 @@ def of_tile(scores: TileScores | None, done: frozenset[str] = frozenset()) -> Fi
     if scores.broad > _REPEATS:
         fix = "Balance the light."
         if "balance_light" in done:
-            fix = "Patch together mixes it up." if _tiled(done) != "quilt_tile" else _EVENER
+            fix = "Quilt mixes it up." if _tiled(done) != "quilt_tile" else _EVENER
         return Finding(level="look", words="broad light repeats", fix=fix)
     return Finding(level="good", words="tiles both ways")
 
@@ -83,7 +83,7 @@ def _join_fix(scores: TileScores, done: frozenset[str]) -> str:
     """Say what helps an edge that shows."""
     if scores.period is not None and "frame" not in done:
         return "It has a structure: at Source, frame whole repeats of it."
-    return "Choose another way to tile." if _tiled(done) else "Add Make it tile."
+    return "Choose another way to tile." if _tiled(done) else "Add Tiling."
 
 
 def _tiled(done: frozenset[str]) -> str:

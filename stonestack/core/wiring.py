@@ -5,22 +5,51 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from pydantic import BaseModel
+
 from stonestack.core import materials, ops
+from stonestack.core.document import (
+    Map,
+    MapOrigin,
+    SourceOrigin,
+    Stage,
+    Step,
+    Surface,
+    follows,
+    moving_steps,
+)
 from stonestack.core.graph import Graph, Key, Node, ordered
 from stonestack.core.materials import Material
 from stonestack.core.normals import Green
 from stonestack.core.ops.facts import Done, Stored
-from stonestack.core.ops.files import Heading, Listing, Shown, Storing, Text
+from stonestack.core.ops.files import DdsForm, Heading, Listing, Shown, Storing, Text
 from stonestack.core.ops.pictures import Limit, Reading
-from stonestack.core.ops.stages import GEOMETRY
-from stonestack.core.roles import Role
+from stonestack.core.ops.stages import GEOMETRY, MASK, Mixing
+from stonestack.core.references import MapRef, Reference, SourceRef, references
+from stonestack.core.roles import ROLES, Role
 from stonestack.core.stepkind import SOLVED_AT
-from stonestack.core.steps import STEPS, Step
-from stonestack.core.surface import Map, MapOrigin, SourceOrigin, Stage, Surface, follows
-from stonestack.core.targets import Target
+from stonestack.core.targets import TARGETS, Target, leaving
 
 RAW_STAGES = (Stage.RAW, Stage.SOURCE)
 """Stages before any step."""
+
+
+@dataclass(frozen=True)
+class _Moved:
+    """A geometry that was laid on a map: the step, its guide there, and the node that found it."""
+
+    step: Step
+    guide: Key
+    geometry: Key
+
+
+@dataclass(frozen=True)
+class _Way:
+    """A map on its way: where it began, what it is now, and how its texels were moved between."""
+
+    start: Key
+    key: Key
+    moved: tuple[_Moved, ...] = ()
 
 
 class Wiring:
@@ -33,24 +62,32 @@ class Wiring:
         Shrink sources, and finished maps, to this longest side first: a passing look.
     graph : Graph, optional
         Where the nodes go; a new one by default.
+    target : Target, optional
+        For which maps are compressed; the first that ships by default.
     """
 
     def __init__(
-        self, surface: Surface, longest: int | None = None, graph: Graph | None = None
+        self,
+        surface: Surface,
+        longest: int | None = None,
+        graph: Graph | None = None,
+        target: Target | None = None,
     ) -> None:
         self.surface = surface
         self.longest = longest
         self.graph = Graph() if graph is None else graph
-        self._after: dict[tuple[Role, int | None], Key | None] = {}
+        self.target = target or next(iter(TARGETS.values()))
+        self._after: dict[tuple[str, int | None, bool], _Way | None] = {}
 
-    def at(self, role: Role, stage: Stage) -> Key | None:
+    def at(self, map_id: str, stage: Stage) -> Key | None:
         """Return the key of a map at a stage; None where the map has no origin yet."""
-        m = self.surface.map(role)
+        m = self.surface.map(map_id)
         if stage is Stage.RAW and isinstance(m.origin, SourceOrigin):
             return self._decoded(m, self.longest)
         if stage in RAW_STAGES:
-            return self._start(m, self.longest)
-        key = self._stepped(m, self.longest)
+            way = self._start(m, self.longest)
+            return None if way is None else way.key
+        key = self.after_steps(map_id)
         if key is None or stage is Stage.STEPS:
             return key
         width, height = m.size.width, m.size.height
@@ -61,80 +98,158 @@ class Wiring:
         key = self._returned(m, Stage.SIZE, self._put("size", size, key))
         if stage is Stage.SIZE:
             return key
-        return self._put("compress", Storing(format=m.format, green=m.green), key)
+        leaves = leaving(self.surface, m, self.target)
+        return self._put("compress", Storing(format=leaves.format, green=leaves.green), key)
 
-    def stages(self) -> dict[Role, dict[Stage, Key | None]]:
-        """Return the keys of every map at every stage."""
-        return {m.role: {s: self.at(m.role, s) for s in Stage} for m in self.surface.maps}
+    def after_steps(self, map_id: str, thawed: bool = False) -> Key | None:
+        """Return a map after its steps: frozen where it is, or as its recipe has it now."""
+        way = self._stepped(self.surface.map(map_id), self.longest, thawed)
+        return None if way is None else way.key
 
-    def _put(self, op: str, params: object, *inputs: Key, blobs: Iterable[str] = ()) -> Key:
-        return ops.put(self.graph, op, params, inputs, tuple(blobs))  # type: ignore[arg-type]
+    def stages(self) -> dict[str, dict[Stage, Key | None]]:
+        """Return the keys of every map at every stage, by the maps' ids."""
+        return {m.id: {s: self.at(m.id, s) for s in Stage} for m in self.surface.maps}
 
-    def _stepped(self, m: Map, longest: int | None) -> Key | None:
+    def out_of_date(self, m: Map) -> bool:
+        """Tell whether a frozen map's recipe has another result now."""
+        if m.frozen is None:
+            return False
+        whole = self if self.longest is None else Wiring(self.surface, graph=self.graph)
+        return whole.after_steps(m.id, thawed=True) != m.frozen.of
+
+    def _put(
+        self, op: str, params: BaseModel | None, *inputs: Key, blobs: Iterable[str] = ()
+    ) -> Key:
+        return ops.put(self.graph, op, params, inputs, tuple(blobs))
+
+    def _stepped(self, m: Map, longest: int | None, thawed: bool = False) -> _Way | None:
         """Return a map after its steps, and what came back there from an outside editor."""
-        place = (m.role, longest)
+        place = (m.id, longest, thawed)
         if place not in self._after:
-            start = self._start(m, longest)
-            self._after[place] = (
-                None
-                if start is None
-                else self._returned(m, Stage.STEPS, self._with_steps(m, start, longest))
-            )
+            self._after[place] = self._made(m, longest, thawed)
         return self._after[place]
 
-    def _start(self, m: Map, longest: int | None) -> Key | None:
+    def _made(self, m: Map, longest: int | None, thawed: bool) -> _Way | None:
+        if m.frozen is not None and not thawed:
+            reading = Reading(space=ROLES[m.role].space, wraps=m.frozen.wraps)
+            key = self._put("decode", reading, blobs=[m.frozen.sha256])
+            key = self._limited(key, longest)
+            return _Way(key, key)
+        start = self._start(m, longest)
+        if start is None:
+            return None
+        way = self._with_steps(m, start, longest)
+        return _Way(way.start, self._returned(m, Stage.STEPS, way.key), way.moved)
+
+    def _start(self, m: Map, longest: int | None) -> _Way | None:
         """Return a map as its steps get it; a framed look is shrunk by as much as is cut away."""
         if isinstance(m.origin, MapOrigin):
-            key = self._stepped(self.surface.map(m.origin.role), longest)
-            return None if key is None else self._returned(m, Stage.RAW, key)
+            way = self._stepped(self.surface.map(m.origin.map), longest)
+            if way is None:
+                return None
+            return _Way(way.start, self._returned(m, Stage.RAW, way.key), way.moved)
         if m.origin is None:
             return None
         led = follows(self.surface, m)
         frame = led.origin.frame if led and isinstance(led.origin, SourceOrigin) else m.origin.frame
         if frame.plain:
-            return self._decoded(m, longest)
-        key = self._decoded(m, None if longest is None else round(longest / frame.share))
-        return None if key is None else self._put("frame", frame, key)
+            key = self._decoded(m, longest)
+        else:
+            whole = self._decoded(m, None if longest is None else round(longest / frame.share))
+            key = None if whole is None else self._put("frame", frame, whole)
+        return None if key is None else _Way(key, key)
+
+    def _limited(self, key: Key, longest: int | None) -> Key:
+        return key if longest is None else self._put("limit", Limit(longest=longest), key)
 
     def _decoded(self, m: Map, longest: int | None) -> Key | None:
         """Return a map's own file as a picture, whole, with what came back of it."""
         if not isinstance(m.origin, SourceOrigin):
             return None
-        reading = Reading(space=m.space, green=m.origin.green)
+        # A part that is cut out of a tile is no tile any more.
+        wraps = m.origin.wraps and m.origin.frame.plain
+        reading = Reading(space=m.space, green=m.origin.green, wraps=wraps)
         key = self._put("decode", reading, blobs=[m.origin.sha256])
-        key = self._returned(m, Stage.RAW, key)
-        return key if longest is None else self._put("limit", Limit(longest=longest), key)
+        return self._limited(self._returned(m, Stage.RAW, key), longest)
 
-    def _with_steps(self, m: Map, key: Key, longest: int | None) -> Key:
-        """Apply a map's steps; what moves texels in the colour's comes first where it follows."""
+    def _with_steps(self, m: Map, way: _Way, longest: int | None) -> _Way:
+        """Apply a map's steps; what moves texels of the one that it moves with comes first."""
         led = follows(self.surface, m)
         if led is not None:
-            guide, small = (self._start(led, side) for side in (longest, SOLVED_AT))
-            for step in led.steps:
-                if not step.enabled or guide is None or small is None:
-                    continue
-                if STEPS[step.kind].geometry is not None:
-                    key = self._moved(step, key, guide, small)
-                guide, small = self._step(step, guide, small), self._step(step, small, small)
-        small = self._start(m, SOLVED_AT) if longest != SOLVED_AT else key
+            way = self._led(led, way, longest)
+        small = self._start(m, SOLVED_AT) if longest != SOLVED_AT else way
         if led is not None or isinstance(m.origin, MapOrigin) or small is None:
             # Its own steps find their geometry on what they are given.
-            small = self._put("limit", Limit(longest=SOLVED_AT), key)
+            small = _Way(way.start, self._put("limit", Limit(longest=SOLVED_AT), way.key))
         for step in m.steps:
             if step.enabled:
-                key, small = self._step(step, key, small), self._step(step, small, small)
-        return key
+                after = self._step(step, way, small, longest)
+                small = self._step(step, small, small, SOLVED_AT)
+                way = after
+        return way
 
-    def _step(self, step: Step, key: Key, small: Key) -> Key:
+    def _led(self, led: Map, way: _Way, longest: int | None) -> _Way:
+        """Move a map's texels as those of another are moved."""
+        guide, small = (self._start(led, side) for side in (longest, SOLVED_AT))
+        for step in moving_steps(led):
+            if not step.enabled or guide is None or small is None:
+                continue
+            if step.kind.geometry is not None:
+                way = self._laid(step, way, guide.key, small.key)
+            guide, small = (
+                self._step(step, guide, small, longest),
+                self._step(step, small, small, SOLVED_AT),
+            )
+        return way
+
+    def _step(self, step: Step, way: _Way, small: _Way, longest: int | None) -> _Way:
         """Apply one step to a map that is its own guide; ``small`` is that guide, to solve on."""
-        if STEPS[step.kind].geometry is not None:
-            return self._moved(step, key, key, small)
-        return self._put(step.kind, step, key)
+        if step.kind.geometry is not None:
+            return self._laid(step, way, way.key, small.key)
+        read = [self._read(reference, longest) for _, reference in references(step.params)]
+        if any(key is None for key in read):
+            # What it reads has no origin yet, so there is nothing to bring in.
+            return way
+        inputs = [way.key, *(key for key in read if key is not None)]
+        after = self._put(step.params.kind, step.params, *inputs)
+        return _Way(way.start, self._mixed(step, way, after), way.moved)
 
-    def _moved(self, step: Step, key: Key, guide: Key, small: Key) -> Key:
+    def _mixed(self, step: Step, way: _Way, after: Key) -> Key:
+        """Mix what a step has made with what was before, by its mask, amount and blend mode."""
+        if step.whole:
+            return after
+        mask = [] if step.mask is None else [self._mask(step.mask, way)]
+        mixing = Mixing(amount=step.amount, blend=step.blend)
+        return self._put("over" if step.kind.over else "mix", mixing, way.key, after, *mask)
+
+    def _mask(self, mask_id: str, way: _Way) -> Key:
+        """Draw a mask: on the map as it is, or on its beginning and moved as its texels were."""
+        mask = self.surface.mask(mask_id)
+        on_source = mask.on == "source"
+        like = way.start if on_source else way.key
+        key = self._put(f"{MASK}{mask.shape.kind}", mask.shape, like)
+        if on_source:
+            for moved in way.moved:
+                params = moved.step.params
+                key = self._put(params.kind, params, key, moved.guide, moved.geometry)
+        return self._put("invert", None, key) if mask.inverted else key
+
+    def _read(self, reference: Reference, longest: int | None) -> Key | None:
+        """Return something else that a step reads: another map after its steps, or a file."""
+        if isinstance(reference, MapRef):
+            way = self._stepped(self.surface.map(reference.map), longest)
+            return None if way is None else way.key
+        if isinstance(reference, SourceRef):
+            return self._put(
+                "decode", Reading(space=ROLES[Role.COLOUR].space), blobs=[reference.sha256]
+            )
+        raise TypeError(f"Nothing says how a {type(reference).__name__} is read.")
+
+    def _laid(self, step: Step, way: _Way, guide: Key, small: Key) -> _Way:
         """Apply a step that moves texels: found on the small guide, laid on the picture."""
-        geometry = self._put(f"{GEOMETRY}{step.kind}", step, small)
-        return self._put(step.kind, step, key, guide, geometry)
+        geometry = self._put(f"{GEOMETRY}{step.params.kind}", step.params, small)
+        key = self._put(step.params.kind, step.params, way.key, guide, geometry)
+        return _Way(way.start, key, (*way.moved, _Moved(step, guide, geometry)))
 
     def _returned(self, m: Map, stage: Stage, key: Key) -> Key:
         """Lay what came back from an outside editor over a stage."""
@@ -204,22 +319,20 @@ class Part:
     ----------
     surface_id : str
         The surface that it belongs to.
-    role : Role or None
-        Of a map; None for a definition.
+    map : str or None
+        Id of the map that it holds; None for a definition.
     path : str
         Below the delivery, with forward slashes.
     key : Key
     """
 
     surface_id: str
-    role: Role | None
+    map: str | None
     path: str
     key: Key
 
 
-def parts_of(
-    wiring: Wiring, surface_id: str, shown: Sequence[Material], target: Target
-) -> list[Part]:
+def parts_of(wiring: Wiring, surface_id: str, shown: Sequence[Material]) -> list[Part]:
     """Put the files that a surface delivers into its graph: textures, and definitions.
 
     Parameters
@@ -227,18 +340,19 @@ def parts_of(
     shown : sequence of Material
         The materials that show the surface.
     """
-    surface, parts = wiring.surface, []
+    surface, target, parts = wiring.surface, wiring.target, []
     for m in surface.maps:
-        key = wiring.at(m.role, Stage.COMPRESS) if m.delivered else None
+        leaves = leaving(surface, m, target)
+        key = wiring.at(m.id, Stage.COMPRESS) if leaves.delivered else None
         if key is not None:
-            dds = ops.put(wiring.graph, "dds", None, (key,))
-            parts.append(Part(surface_id, m.role, f"{target.textures}/{m.file_name}.dds", dds))
-    if not parts:
-        return []
+            dds = ops.put(wiring.graph, "dds", DdsForm(header=target.header), (key,))
+            parts.append(Part(surface_id, m.id, leaves.path, dds))
+    if not parts or not target.materials:
+        return parts
     for material in shown:
         text = materials.definition(material, surface, target).decode()
         key = ops.put(wiring.graph, "text", Text(text=text))
-        parts.append(Part(surface_id, None, materials.material_path(material, target), key))
+        parts.append(Part(surface_id, None, target.material_path(material.name), key))
     return parts
 
 

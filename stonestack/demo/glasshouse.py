@@ -367,7 +367,7 @@ def _casing() -> bytes:
     definition = {
         "material": "casing_zinc",
         "cutout": False,
-        "substance": "metal",
+        "physical": "metal",
         "gloss": 0.5,
         "metres": 1.2,
         "textures": {

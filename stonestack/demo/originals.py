@@ -100,13 +100,13 @@ def _door(canvas: Canvas) -> Drawn:
 
 
 ORIGINALS: dict[str, tuple[Callable[[Canvas], Drawn], dict[str, object]]] = {
-    "floor_encaustic": (_floor, {"substance": "tile", "gloss": 0.35, "metres": 2.4}),
-    "rib_copper": (_copper, {"substance": "metal", "gloss": 0.4, "metres": 2.0}),
-    "lattice_iron": (_lattice, {"substance": "metal", "gloss": 0.4, "metres": 2.0, "cutout": True}),
-    "wall_limewash": (_wall, {"substance": "plaster", "gloss": 0.15, "metres": 3.0}),
-    "glass_bottle": (_glass, {"substance": "glass", "gloss": 0.7, "metres": 1.6}),
-    "bed_peat": (_bed, {"substance": "earth", "gloss": 0.1, "metres": 1.6}),
-    "door_planks": (_door, {"substance": "wood", "gloss": 0.2, "metres": 1.6}),
+    "floor_encaustic": (_floor, {"physical": "tile", "gloss": 0.35, "metres": 2.4}),
+    "rib_copper": (_copper, {"physical": "metal", "gloss": 0.4, "metres": 2.0}),
+    "lattice_iron": (_lattice, {"physical": "metal", "gloss": 0.4, "metres": 2.0, "cutout": True}),
+    "wall_limewash": (_wall, {"physical": "plaster", "gloss": 0.15, "metres": 3.0}),
+    "glass_bottle": (_glass, {"physical": "glass", "gloss": 0.7, "metres": 1.6}),
+    "bed_peat": (_bed, {"physical": "earth", "gloss": 0.1, "metres": 1.6}),
+    "door_planks": (_door, {"physical": "wood", "gloss": 0.2, "metres": 1.6}),
 }
 """How each surface of the game looks before anyone works on it.
 

@@ -11,7 +11,8 @@ from stonestack.core.deliveries import Delivery
 from stonestack.core.derive.height import HeightFromColour
 from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.derive.specular import SpecularFromColour
-from stonestack.core.materials import Material, Substance
+from stonestack.core.document import rebuilt
+from stonestack.core.materials import Material, PhysicalKind
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.demo.loose import loose
@@ -45,12 +46,12 @@ _TITLES = {
 }
 
 _MATERIALS = {
-    "floor_encaustic": (Substance.TILE, 0.55, False, 2.4),
-    "rib_copper": (Substance.METAL, 0.45, False, 1.8),
-    "lattice_iron": (Substance.METAL, 0.5, True, 1.6),
-    "wall_limewash": (Substance.PLASTER, 0.15, False, 3.0),
-    "glass_bottle": (Substance.GLASS, 0.85, False, 1.2),
-    "bed_peat": (Substance.EARTH, 0.1, False, 1.6),
+    "floor_encaustic": (PhysicalKind.TILE, 0.55, False, 2.4),
+    "rib_copper": (PhysicalKind.METAL, 0.45, False, 1.8),
+    "lattice_iron": (PhysicalKind.METAL, 0.5, True, 1.6),
+    "wall_limewash": (PhysicalKind.PLASTER, 0.15, False, 3.0),
+    "glass_bottle": (PhysicalKind.GLASS, 0.85, False, 1.2),
+    "bed_peat": (PhysicalKind.EARTH, 0.1, False, 1.6),
 }
 
 _RELIEF: dict[str, tuple[HeightFromColour, NormalFromHeight, SpecularFromColour]] = {
@@ -87,6 +88,9 @@ _RELIEF: dict[str, tuple[HeightFromColour, NormalFromHeight, SpecularFromColour]
 }
 
 
+_DERIVED = (Role.HEIGHT, Role.NORMAL, Role.SPECULAR)
+
+
 def ensure(data: DataFolder) -> Workspace:
     """Open the demo's workspace; it is made the first time, and again if that was interrupted."""
     if not (data.root / MADE).is_file():
@@ -117,7 +121,12 @@ def make(ws: Workspace) -> None:
     delivery = deliveries.create(
         ws,
         project.id,
-        Delivery(title="Glasshouse, first restoration", name="restoration", surfaces=tuple(made)),
+        Delivery(
+            title="Glasshouse, first restoration",
+            name="restoration",
+            target=project.target.name,
+            surfaces=tuple(made),
+        ),
     )
     deliveries.deliver(ws, delivery.id, silent())
 
@@ -129,26 +138,26 @@ def _drawn(name: str) -> bytes:
 def _surface(ws: Workspace, project_id: str, name: str, picture: bytes) -> str:
     source = sources.bring(ws, project_id, SOURCES[name].file_name, picture)
     surface = surfaces.create(ws, project_id, _TITLES[name], name)
-    height, normal, specular = _RELIEF[name]
-    changes: list[edits.Edit] = [
-        edits.SetOrigin(role=Role.COLOUR, origin=source.origin),
-        edits.SetStep(role=Role.HEIGHT, place=0, step=height),
-        edits.SetStep(role=Role.NORMAL, place=0, step=normal),
-        edits.SetStep(role=Role.SPECULAR, place=0, step=specular),
-        edits.SetSize(role=Role.SPECULAR, size=Size(width=512, height=512)),
-    ]
-    for change in changes:
+    begin = edits.SetOrigin(map=Role.COLOUR, origin=source.origin)
+    surface = surfaces.edit(ws, surface.id, surface.revision, begin)
+    for role, params in zip(_DERIVED, _RELIEF[name], strict=True):
+        step = surface.document.map(role).steps[0]
+        change = edits.SetStep(map=role, step=rebuilt(step, params=params))
         surface = surfaces.edit(ws, surface.id, surface.revision, change)
-    substance, gloss, cutout, metres = _MATERIALS[name]
+    small = edits.SetSize(map=Role.SPECULAR, size=Size(width=512, height=512))
+    surface = surfaces.edit(ws, surface.id, surface.revision, small)
+    physical, gloss, cutout, metres = _MATERIALS[name]
     if surface.material_id is not None:
         materials.change(
             ws,
             surface.material_id,
+            materials.get(ws, surface.material_id).revision,
             Material(
                 title=_TITLES[name],
                 name=name,
-                substance=substance,
-                shine=gloss,
+                surface=surface.id,
+                physical=physical,
+                gloss=gloss,
                 cutout=cutout,
                 metres=metres,
             ),

@@ -10,29 +10,26 @@ from pydantic import BaseModel
 from sqlmodel import Session, col, select
 
 from stonestack.core import stopping
-from stonestack.core.deliveries import (
-    MANIFEST,
-    BuildRecord,
-    Delivery,
-    Manifest,
-)
+from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.deliveries import BuildRecord, Delivery, Manifest
+from stonestack.core.document import Surface, rebuilt
 from stonestack.core.errors import BadRequest
 from stonestack.core.graph import Graph, Key
-from stonestack.core.materials import Material
 from stonestack.core.ops.files import Heading
-from stonestack.core.roles import Role
-from stonestack.core.surface import Surface
-from stonestack.core.targets import TARGETS, Target
-from stonestack.core.wiring import Wiring, contents_of, manifest_of, parts_of
-from stonestack.services import installing
+from stonestack.core.targets import target_of
+from stonestack.core.wiring import Part, Wiring, contents_of, manifest_of, parts_of
+from stonestack.services import history, installing, projects, surfaces
 from stonestack.services import materials as material_service
+from stonestack.services.history import DELIVERY, SURFACE, Moved
 from stonestack.services.jobs import Progress
-from stonestack.services.projects import game_folder, get
 from stonestack.services.scheduler import Urgency, urgent
-from stonestack.services.surfaces import current_document
-from stonestack.services.workspace import Workspace, must
+from stonestack.services.surfaces import PartSummary, Summary
+from stonestack.services.workspace import Workspace
 from stonestack.store.files import write_folder_atomically
-from stonestack.store.tables import BuildRow, DeliveryRow, ProjectRow, SurfaceRow, now
+from stonestack.store.tables import BuildRow, BuiltRow, DocumentRow, now
+
+_SHOWN = 50
+"""Builds that a list shows, the newest first."""
 
 
 class BuildView(BaseModel):
@@ -40,7 +37,8 @@ class BuildView(BaseModel):
 
     id: str
     number: int
-    manifest: Manifest
+    files: int
+    bytes: int
     created: str
     installed: bool
 
@@ -50,35 +48,48 @@ class PartView(BaseModel):
 
     surface_id: str
     title: str
-    role: Role | None
+    map: str | None
     path: str
-    format: str
+    format: BlockFormat | None
     width: int
     height: int
     key: str | None
     change: str
+    faults: int
 
 
 class DeliveryView(BaseModel):
     """A delivery as the screen sees it."""
 
     id: str
+    revision: int
     document: Delivery
     parts: list[PartView]
     builds: list[BuildView]
     in_game: bool
+    undo: str | None
+    redo: str | None
+    problems: list[str] = []
 
 
 def listed(ws: Workspace, project_id: str) -> list[DeliveryView]:
-    """Return a project's deliveries in the order they were made."""
+    """Return a project's deliveries in the order they were made; unreadable ones are left out."""
     with ws.session() as session:
-        must(session, ProjectRow, project_id, "project")
-        rows = session.exec(
-            select(DeliveryRow)
-            .where(DeliveryRow.project_id == project_id)
-            .order_by(col(DeliveryRow.created))
-        ).all()
-        return [_view(ws, session, row) for row in rows]
+        projects.settings_of(session, project_id)
+        rows = history.rows_of(session, DELIVERY, project_id)
+        bodies = history.bodies(session, DELIVERY, rows)
+        return [
+            _view(ws, session, row, body)
+            for row in rows
+            if isinstance(body := bodies[row.id], Delivery)
+        ]
+
+
+def get(ws: Workspace, delivery_id: str) -> DeliveryView:
+    """Return one delivery."""
+    with ws.session() as session:
+        row = history.row_of(session, DELIVERY, delivery_id)
+        return _view(ws, session, row, history.body_of(session, DELIVERY, row))
 
 
 def create(ws: Workspace, project_id: str, document: Delivery) -> DeliveryView:
@@ -87,57 +98,102 @@ def create(ws: Workspace, project_id: str, document: Delivery) -> DeliveryView:
     Raises
     ------
     BadRequest
-        If another delivery of the project has its name.
+        If another delivery of the project has its name, or its target is not known.
     """
-    with ws.session() as session:
-        must(session, ProjectRow, project_id, "project")
-        rows = session.exec(select(DeliveryRow).where(DeliveryRow.project_id == project_id)).all()
-        if any(_document(row).name == document.name for row in rows):
+    target_of(document.target)
+    with ws.writing() as session:
+        projects.settings_of(session, project_id)
+        _check_name(session, project_id, document.name)
+        action = history.acted(session, project_id, f"Delivery {document.title} made")
+        row = history.begin(session, DELIVERY, project_id, document, action)
+    return get(ws, row.id)
+
+
+def _check_name(session: Session, project_id: str, name: str) -> None:
+    rows = history.rows_of(session, DELIVERY, project_id)
+    bodies = history.bodies(session, DELIVERY, rows)
+    if any(isinstance(body, Delivery) and body.name == name for body in bodies.values()):
+        raise BadRequest(
+            "name-taken", f"Another delivery is called {name}.", "Choose another name."
+        )
+
+
+def change(ws: Workspace, delivery_id: str, base: int, document: Delivery) -> DeliveryView:
+    """Change what goes into a delivery; its name stays, since the game knows it by that.
+
+    Raises
+    ------
+    Conflict
+        If it was changed elsewhere since ``base``.
+    """
+    with ws.writing() as session:
+        row = history.row_of(session, DELIVERY, delivery_id)
+        before = history.body_of(session, DELIVERY, row)
+        if before.name != document.name or before.target != document.target:
             raise BadRequest(
-                "name-taken", f"Another delivery is called {document.name}.", "Choose another name."
+                "name-fixed",
+                "A delivery keeps its name and its target.",
+                "Make another delivery instead.",
             )
-        row = DeliveryRow(project_id=project_id, document=document.model_dump_json())
-        session.add(row)
-        session.flush()
-        return _view(ws, session, row)
+        history.change(session, _words(before, document), [history.Change(row, document, base)])
+    return get(ws, delivery_id)
 
 
-def change(ws: Workspace, delivery_id: str, document: Delivery) -> DeliveryView:
-    """Change what goes into a delivery; its name stays, since the game knows it by that."""
-    with ws.session() as session:
-        row = must(session, DeliveryRow, delivery_id, "delivery")
-        if _document(row).name != document.name:
-            raise BadRequest(
-                "name-fixed", "A delivery keeps its name.", "Make another delivery instead."
-            )
-        row.document = document.model_dump_json()
-        session.add(row)
-        return _view(ws, session, row)
+def _words(before: Delivery, after: Delivery) -> str:
+    if before.title != after.title:
+        return f"Delivery renamed to {after.title}"
+    came = len(set(after.surfaces) - set(before.surfaces))
+    went = len(set(before.surfaces) - set(after.surfaces))
+    words = [f"{came} in" if came else "", f"{went} out" if went else ""]
+    return f"{after.title}: {', '.join(w for w in words if w) or 'another order'}"
 
 
-def holding(ws: Workspace, surface_id: str) -> str:
-    """Return the delivery that holds a surface; it is added to the first where none does."""
-    with ws.session() as session:
-        surface = must(session, SurfaceRow, surface_id, "surface")
-        rows = session.exec(
-            select(DeliveryRow)
-            .where(DeliveryRow.project_id == surface.project_id)
-            .order_by(col(DeliveryRow.created))
-        ).all()
-        for row in rows:
-            if surface_id in _document(row).surfaces:
+def undo(ws: Workspace, delivery_id: str, base: int) -> Moved:
+    """Take back the last action that changed a delivery, in all that it changed."""
+    with ws.writing() as session:
+        return history.undo(session, history.row_of(session, DELIVERY, delivery_id), base)
+
+
+def redo(ws: Workspace, delivery_id: str, base: int) -> Moved:
+    """Do again what was last undone."""
+    with ws.writing() as session:
+        return history.redo(session, history.row_of(session, DELIVERY, delivery_id), base)
+
+
+def holding(ws: Workspace, surface_id: str, target: str | None = None) -> str:
+    """Return the delivery for a target that holds a surface; it is added where none does.
+
+    Parameters
+    ----------
+    target : str, optional
+        The one that the project shows, by default.
+    """
+    with ws.writing() as session:
+        surface = history.row_of(session, SURFACE, surface_id)
+        settings = projects.settings_of(session, surface.project_id)
+        wanted = target_of(target or settings.targets[0])
+        rows = history.rows_of(session, DELIVERY, surface.project_id)
+        bodies = history.bodies(session, DELIVERY, rows)
+        fitting = [
+            (row, body)
+            for row in rows
+            if isinstance(body := bodies[row.id], Delivery) and body.target == wanted.name
+        ]
+        for row, body in fitting:
+            if surface_id in body.surfaces:
                 return row.id
-        if rows:
-            document = _document(rows[0])
-            row = rows[0]
-        else:
-            document = Delivery(title="First delivery", name="first")
-            row = DeliveryRow(project_id=surface.project_id, document="")
-        whole = document.model_copy(update={"surfaces": (*document.surfaces, surface_id)})
-        row.document = whole.model_dump_json()
-        session.add(row)
-        session.flush()
-        return row.id
+        if fitting:
+            row, body = fitting[0]
+            whole = rebuilt(body, surfaces=(*body.surfaces, surface_id))
+            history.change(session, _words(body, whole), [history.Change(row, whole)])
+            return row.id
+        taken = {body.name for body in bodies.values() if isinstance(body, Delivery)}
+        name = "first" if "first" not in taken else f"first_{wanted.name}"
+        first = Delivery(
+            title="First delivery", name=name, target=wanted.name, surfaces=(surface_id,)
+        )
+        action = history.acted(session, surface.project_id, "First delivery made")
+        return history.begin(session, DELIVERY, surface.project_id, first, action).id
 
 
 class Maker(Protocol):
@@ -160,24 +216,11 @@ def build(
         Who makes the files; this machine by default.
     """
     with ws.session() as session:
-        row = must(session, DeliveryRow, delivery_id, "delivery")
-        document = _document(row)
-        target = _target(session, row)
-        chosen = [
-            (
-                surface_id,
-                current_document(session, must(session, SurfaceRow, surface_id, "surface")),
-            )
-            for surface_id in document.surfaces
-        ]
-        shown = {sid: material_service.of_surface(session, sid) for sid, _ in chosen}
+        document = history.read(session, DELIVERY, delivery_id)
         earlier = session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)).all()
         number = max((b.number for b in earlier), default=0) + 1
-    graph = Graph()
-    parts = {
-        surface_id: parts_of(Wiring(surface, graph=graph), surface_id, shown[surface_id], target)
-        for surface_id, surface in chosen
-    }
+        graph, parts = _wired(session, document)
+    target = target_of(document.target)
     whole = [part for own in parts.values() for part in own]
     if not whole:
         raise BadRequest(
@@ -185,36 +228,72 @@ def build(
             "This delivery holds no finished map.",
             "Choose a surface that has a colour, on the Deliveries page.",
         )
+    paths = [part.path for part in whole]
     contents = contents_of(graph, whole)
-    heading = Heading(
-        delivery=document.name, title=document.title, version=number, game=target.name
-    )
-    listing = manifest_of(graph, contents, heading)
+    keys = [*(part.key for part in whole), contents]
+    if target.manifest:
+        heading = Heading(
+            delivery=document.name, title=document.title, version=number, game=target.name
+        )
+        keys.append(manifest_of(graph, contents, heading))
+        paths += ["", target.manifest]
     files: dict[str, bytes] = {}
-    keys = [part.key for part in whole]
+    listing = b"[]"
     with urgent(Urgency.JOB), stopping.stoppable(progress.is_stopped):
-        for done, data in enumerate((maker or ws.renderer).files(graph, [*keys, listing])):
-            path = whole[done].path if done < len(whole) else MANIFEST
-            progress.at(done / (len(whole) + 1), path)
-            files[path] = data
-    progress.at(len(whole) / (len(whole) + 1), "Writing the delivery")
-    folder = ws.data.builds / delivery_id / str(number)
-    write_folder_atomically(folder, files)
+        made = (maker or ws.renderer).files(graph, keys)
+        for done, data in enumerate(made):
+            path = paths[done] if done < len(paths) else ""
+            progress.at(done / (len(keys) + 1), path or "Listing")
+            if path:
+                files[path] = data
+            else:
+                listing = data
+    progress.at(len(keys) / (len(keys) + 1), "Writing the delivery")
     record = BuildRecord(
-        manifest=Manifest.model_validate_json(files[MANIFEST]),
+        manifest=Manifest(
+            delivery=document.name,
+            title=document.title,
+            version=number,
+            game=target.name,
+            files=Manifest.listed(listing),
+        ),
         files={part.path: part.key for part in whole},
         surfaces={sid: contents_of(graph, own) for sid, own in parts.items() if own},
     )
-    with ws.session() as session:
-        made = BuildRow(
+    write_folder_atomically(ws.data.builds / delivery_id / str(number), files)
+    with ws.writing() as session:
+        row = BuildRow(
             delivery_id=delivery_id,
             number=number,
             manifest=record.model_dump_json(),
             folder=f"{delivery_id}/{number}",
+            files=len(record.manifest.files),
+            bytes=sum(file.bytes for file in record.manifest.files),
         )
-        session.add(made)
+        session.add(row)
         session.flush()
-        return _build_view(made)
+        for surface_id, key in record.surfaces.items():
+            session.add(
+                BuiltRow(build_id=row.id, surface_id=surface_id, target=target.name, key=key)
+            )
+    return _build_view(row)
+
+
+def _wired(session: Session, document: Delivery) -> tuple[Graph, dict[str, list[Part]]]:
+    """Put all that a delivery holds into one graph."""
+    graph = Graph()
+    target = target_of(document.target)
+    rows = [history.row_of(session, SURFACE, surface_id) for surface_id in document.surfaces]
+    bodies = history.bodies(session, SURFACE, rows)
+    parts: dict[str, list[Part]] = {}
+    for surface_id in document.surfaces:
+        surface = bodies[surface_id]
+        if not isinstance(surface, Surface):
+            raise surface
+        shown = material_service.of_surface(session, surface_id)
+        wiring = Wiring(surface, graph=graph, target=target)
+        parts[surface_id] = parts_of(wiring, surface_id, shown)
+    return graph, parts
 
 
 def install(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
@@ -226,16 +305,17 @@ def install(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
         If nothing is built yet, or the game folder is not there.
     """
     with ws.session() as session:
-        row = must(session, DeliveryRow, delivery_id, "delivery")
+        row = history.row_of(session, DELIVERY, delivery_id)
         newest = _newest(session, delivery_id)
         project_id = row.project_id
     if newest is None:
         raise BadRequest("not-built", "Nothing is built yet.", "Build the delivery first.")
     progress.at(0.2, "Putting it into the game folder")
     record = BuildRecord.model_validate_json(newest.manifest)
-    folder = game_folder(get(ws, project_id))
-    installing.install(folder, ws.data.builds / newest.folder, record.manifest)
-    with ws.session() as session:
+    target = target_of(record.manifest.game)
+    folder = projects.game_folder(projects.get(ws, project_id))
+    installing.install(folder, ws.data.builds / newest.folder, record.manifest, target)
+    with ws.writing() as session:
         for build_row in session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)):
             build_row.installed = now() if build_row.id == newest.id else None
             session.add(build_row)
@@ -247,20 +327,20 @@ def deliver(ws: Workspace, delivery_id: str, progress: Progress) -> dict[str, An
     """Build and install in one go; the result of the job behind the one button."""
     build(ws, delivery_id, progress)
     view = install(ws, delivery_id, progress)
-    return {"delivery": view.manifest.delivery, "number": view.number}
+    return {"delivery": delivery_id, "number": view.number}
 
 
 def withdraw(ws: Workspace, delivery_id: str) -> DeliveryView:
     """Take a delivery out of the game; the game's own files show again."""
     with ws.session() as session:
-        row = must(session, DeliveryRow, delivery_id, "delivery")
-        project_id, name = row.project_id, _document(row).name
-    installing.withdraw(game_folder(get(ws, project_id)), name)
-    with ws.session() as session:
+        row = history.row_of(session, DELIVERY, delivery_id)
+        name = history.body_of(session, DELIVERY, row).name
+    installing.withdraw(projects.game_folder(projects.get(ws, row.project_id)), name)
+    with ws.writing() as session:
         for build_row in session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)):
             build_row.installed = None
             session.add(build_row)
-        return _view(ws, session, must(session, DeliveryRow, delivery_id, "delivery"))
+    return get(ws, delivery_id)
 
 
 def build_folder(ws: Workspace, build_view: BuildView, delivery_id: str) -> Path:
@@ -268,12 +348,13 @@ def build_folder(ws: Workspace, build_view: BuildView, delivery_id: str) -> Path
     return ws.data.builds / delivery_id / str(build_view.number)
 
 
-def _document(row: DeliveryRow) -> Delivery:
-    return Delivery.model_validate_json(row.document)
-
-
-def _target(session: Session, row: DeliveryRow) -> Target:
-    return TARGETS[must(session, ProjectRow, row.project_id, "project").target]
+def record_of(ws: Workspace, build_id: str) -> BuildRecord:
+    """Return what is remembered of a build."""
+    with ws.session() as session:
+        row = session.get(BuildRow, build_id)
+    if row is None:
+        raise BadRequest("not-built", "There is no such build.", "Build the delivery again.")
+    return BuildRecord.model_validate_json(row.manifest)
 
 
 def _newest(session: Session, delivery_id: str) -> BuildRow | None:
@@ -288,61 +369,81 @@ def _build_view(row: BuildRow) -> BuildView:
     return BuildView(
         id=row.id,
         number=row.number,
-        manifest=BuildRecord.model_validate_json(row.manifest).manifest,
+        files=row.files,
+        bytes=row.bytes,
         created=row.created.isoformat(),
         installed=row.installed is not None,
     )
 
 
-def _view(ws: Workspace, session: Session, row: DeliveryRow) -> DeliveryView:
-    document = _document(row)
-    target = _target(session, row)
+def _view(ws: Workspace, session: Session, row: DocumentRow, document: Delivery) -> DeliveryView:
+    fields = (
+        *(BuildRow.id, BuildRow.number, BuildRow.files, BuildRow.bytes),
+        *(BuildRow.created, BuildRow.installed),
+    )
     builds = session.exec(
-        select(BuildRow).where(BuildRow.delivery_id == row.id).order_by(col(BuildRow.number).desc())
+        select(*fields)  # type: ignore[call-overload]
+        .where(BuildRow.delivery_id == row.id)
+        .order_by(col(BuildRow.number).desc())
     ).all()
-    last = BuildRecord.model_validate_json(builds[0].manifest) if builds else None
+    newest = _newest(session, row.id)
+    before = BuildRecord.model_validate_json(newest.manifest).files if newest else {}
+    settings = projects.settings_of(session, row.project_id)
+    targets = tuple(dict.fromkeys((*settings.targets, document.target)))
+    if targets != settings.targets:
+        settings = rebuilt(settings, targets=targets)
+    wanted = set(document.surfaces)
+    owners = history.rows_of(session, SURFACE, row.project_id)
+    chosen = [owner for owner in owners if owner.id in wanted]
+    known = surfaces.summaries(ws, session, chosen, settings)
+    undo_words, redo_words = history.neighbours(session, row)
     parts: list[PartView] = []
+    problems: list[str] = []
     for surface_id in document.surfaces:
-        surface = current_document(session, must(session, SurfaceRow, surface_id, "surface"))
-        shown = material_service.of_surface(session, surface_id)
-        parts += _parts(ws, surface_id, surface, shown, target, last)
+        summary = known.get(surface_id)
+        if not isinstance(summary, Summary):
+            problems.append(summary or "A surface is not there any more.")
+            continue
+        parts += [
+            _part(surface_id, summary.title, part, before)
+            for part in summary.parts.get(document.target, [])
+        ]
     return DeliveryView(
         id=row.id,
+        revision=row.head,
         document=document,
         parts=parts,
-        builds=[_build_view(b) for b in builds],
-        in_game=any(b.installed for b in builds),
+        builds=[
+            BuildView(
+                id=b[0],
+                number=b[1],
+                files=b[2],
+                bytes=b[3],
+                created=b[4].isoformat(),
+                installed=b[5] is not None,
+            )
+            for b in builds[:_SHOWN]
+        ],
+        in_game=any(b[5] for b in builds),
+        undo=undo_words,
+        redo=redo_words,
+        problems=problems,
     )
 
 
-def _parts(
-    ws: Workspace,
-    surface_id: str,
-    surface: Surface,
-    shown: list[Material],
-    target: Target,
-    last: BuildRecord | None,
-) -> list[PartView]:
-    before = last.files if last else {}
-    wiring = Wiring(surface)
-    views = []
-    for part in parts_of(wiring, surface_id, shown, target):
-        change = "new"
-        if part.path in before:
-            change = "same" if before[part.path] == part.key else "changed"
-        m = surface.map(part.role) if part.role is not None else None
-        views.append(
-            PartView(
-                surface_id=surface_id,
-                title=surface.title,
-                role=part.role,
-                path=part.path,
-                format=str(m.format) if m else "",
-                width=m.size.width if m else 0,
-                height=m.size.height if m else 0,
-                key=wiring.graph[part.key].inputs[0] if m else None,
-                change=change,
-            )
-        )
-    ws.renderer.graphs.add(wiring.graph, [view.key for view in views if view.key])
-    return views
+def _part(surface_id: str, title: str, part: PartSummary, before: dict[str, Key]) -> PartView:
+    change = "new"
+    if part.path in before:
+        change = "same" if before[part.path] == part.key else "changed"
+    return PartView(
+        surface_id=surface_id,
+        title=title,
+        map=part.map,
+        path=part.path,
+        format=part.format,
+        width=part.width,
+        height=part.height,
+        key=part.shown,
+        change=change,
+        faults=part.faults,
+    )

@@ -9,9 +9,11 @@ from pathlib import Path
 from pydantic import BaseModel
 from sqlmodel import col, func, select
 
+from stonestack.core.document import rebuilt
 from stonestack.core.errors import BadRequest, NotFound
+from stonestack.services import projects
 from stonestack.services.workspace import Workspace, must
-from stonestack.store.tables import EntryRow, GameFileRow, GameRow, ProjectRow
+from stonestack.store.tables import EntryRow, GameFileRow, GameRow
 
 _VERSION_FILES = ("room.json", "version.json", "game.json", "version.txt", "VERSION")
 
@@ -140,14 +142,11 @@ def move(ws: Workspace, game_id: str, root: Path) -> GameFolderView:
 def point(ws: Workspace, project_id: str, root: Path, moved: bool) -> GameFolderView:
     """Point a project to a game folder: the same one at another place, or another one."""
     with ws.session() as session:
-        project = must(session, ProjectRow, project_id, "project")
-        before = project.game_folder
+        settings = projects.settings_of(session, project_id)
+        before = settings.game_folder
         known = session.exec(select(GameRow).where(GameRow.root == (before or ""))).first()
     view = move(ws, known.id, root) if moved and known is not None else register(ws, root)
-    with ws.session() as session:
-        project = must(session, ProjectRow, project_id, "project")
-        project.game_folder = view.root
-        session.add(project)
+    projects.change(ws, project_id, None, rebuilt(settings, game_folder=view.root))
     return view
 
 

@@ -114,10 +114,10 @@ def _made(revision: int, rows: Any) -> Index:
             values = [row[place] for row in rows]
             whole = bool(values) and isinstance(values[0], int)
             columns[name] = np.array(values, np.int64) if whole else np.array(values, object)
-    if rows:
-        columns["area"] = columns["width"] * columns["height"]
-        columns["longest"] = np.maximum(columns["width"], columns["height"])
-        columns["beside"] = columns["relation"] != "map"
+    # Also where nothing is catalogued yet: a search may come while a folder is first read.
+    columns["area"] = columns["width"] * columns["height"]
+    columns["longest"] = np.maximum(columns["width"], columns["height"])
+    columns["beside"] = np.array([relation != "map" for relation in columns["relation"]], bool)
     return Index(
         revision=revision,
         ids=np.array([row[0] for row in rows], np.int64),

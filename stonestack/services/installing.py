@@ -11,15 +11,16 @@ import json
 import shutil
 from pathlib import Path
 
-from stonestack.core.deliveries import MANIFEST, Manifest
+from stonestack.core.deliveries import Manifest
 from stonestack.core.errors import BadRequest
+from stonestack.core.targets import Target
 from stonestack.store.files import sha256, write_atomically, write_folder_atomically
 
 ORDER = "deliveries.json"
 FOLDER = "deliveries"
 
 
-def install(game: Path, build: Path, listing: Manifest) -> Path:
+def install(game: Path, build: Path, listing: Manifest, target: Target) -> Path:
     """Copy a build into a game folder and list it last, so that it wins.
 
     Raises
@@ -36,12 +37,12 @@ def install(game: Path, build: Path, listing: Manifest) -> Path:
                 f"{entry.path} has changed since it was built.",
                 "Build the delivery again.",
             )
-    text = (build / MANIFEST).read_bytes()
+    text = (build / target.manifest).read_bytes()
     folder_name = f"{listing.delivery}-{sha256(text)[:10]}"
-    target = game / FOLDER / folder_name
+    place = game / FOLDER / folder_name
     try:
-        if not target.exists():
-            write_folder_atomically(target, {**files, MANIFEST: text})
+        if not place.exists():
+            write_folder_atomically(place, {**files, target.manifest: text})
         order = [e for e in _order(game) if e["delivery"] != listing.delivery]
         order.append({"delivery": listing.delivery, "folder": folder_name})
         _write_order(game, order)
@@ -52,7 +53,7 @@ def install(game: Path, build: Path, listing: Manifest) -> Path:
             "Free some space or change its permissions, then install again.",
         ) from error
     _sweep(game, listing.delivery, folder_name)
-    return target
+    return place
 
 
 def withdraw(game: Path, delivery: str) -> None:

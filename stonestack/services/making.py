@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from stonestack.core import ops
-from stonestack.core.surface import Map, SourceOrigin, Stage
+from stonestack.core.document import Map, SourceOrigin, Stage
 from stonestack.services import surfaces
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace
@@ -58,12 +58,12 @@ def _shown(surface: SurfaceView) -> list[tuple[Stage, str]]:
     return [
         (stage, key)
         for m in surface.document.maps
-        for stage, key in surface.keys[m.role].items()
-        if key is not None and _is_shown(m, stage)
+        for stage, key in surface.keys[m.id].items()
+        if key is not None and _is_shown(m, stage, surface.outputs[m.id].delivered)
     ]
 
 
-def _is_shown(m: Map, stage: Stage) -> bool:
+def _is_shown(m: Map, stage: Stage, delivered: bool) -> bool:
     if stage is Stage.SOURCE:
         return isinstance(m.origin, SourceOrigin)
-    return stage in (Stage.STEPS, Stage.SIZE) or (stage is Stage.COMPRESS and m.delivered)
+    return stage in (Stage.STEPS, Stage.SIZE) or (stage is Stage.COMPRESS and delivered)

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from pydantic import BaseModel
-from sqlmodel import Session, col, select
+from sqlmodel import Session
 
 from stonestack.core import materials
-from stonestack.core.materials import Finding, Material
+from stonestack.core.checks.findings import Finding
+from stonestack.core.materials import Material
 from stonestack.core.roles import Role
-from stonestack.core.surface import Stage, Surface
-from stonestack.core.targets import TARGETS, Target
-from stonestack.core.wiring import Wiring
-from stonestack.services.surfaces import current_document
-from stonestack.services.workspace import Workspace, must
-from stonestack.store.tables import MaterialRow, ProjectRow, SurfaceRow
+from stonestack.core.targets import Target, target_of
+from stonestack.services import history, projects, surfaces
+from stonestack.services.history import MATERIAL, SURFACE, Moved
+from stonestack.services.surfaces import Summary
+from stonestack.services.workspace import Workspace
+from stonestack.store.tables import DocumentRow
 
 
 class SlotView(BaseModel):
@@ -25,64 +26,137 @@ class SlotView(BaseModel):
     key: str | None
 
 
-class MaterialView(BaseModel):
+class MaterialSummary(BaseModel):
     """A material as the table sees it."""
 
     id: str
     surface_id: str
-    document: Material
+    revision: int
+    document: Material | None
     slots: list[SlotView]
+    findings: list[Finding] = []
+    problem: str = ""
+
+
+class MaterialView(BaseModel):
+    """A material with its definition and what is wrong with it."""
+
+    id: str
+    surface_id: str
+    revision: int
+    document: Material
+    path: str
     findings: list[Finding]
     definition: str
+    undo: str | None
+    redo: str | None
 
 
-def listed(ws: Workspace, project_id: str) -> list[MaterialView]:
+def listed(ws: Workspace, project_id: str) -> list[MaterialSummary]:
     """Return a project's materials in the order they were made."""
     with ws.session() as session:
-        target = TARGETS[must(session, ProjectRow, project_id, "project").target]
-        rows = session.exec(
-            select(MaterialRow)
-            .where(MaterialRow.project_id == project_id)
-            .order_by(col(MaterialRow.created))
-        ).all()
-        return [_view(ws, session, row, target) for row in rows]
+        settings = projects.settings_of(session, project_id)
+        rows = history.rows_of(session, MATERIAL, project_id)
+        bodies = history.bodies(session, MATERIAL, rows)
+        owners = history.rows_of(session, SURFACE, project_id)
+        known = surfaces.summaries(ws, session, owners, settings)
+    target = target_of(settings.targets[0])
+    return [
+        MaterialSummary(
+            id=row.id,
+            surface_id=row.owner,
+            revision=row.head,
+            document=body if isinstance(body := bodies[row.id], Material) else None,
+            slots=_slots(known.get(row.owner), target),
+            findings=_findings(known.get(row.owner), target),
+            problem="" if isinstance(body, Material) else str(body),
+        )
+        for row in rows
+    ]
 
 
-def change(ws: Workspace, material_id: str, document: Material) -> MaterialView:
-    """Replace a material's parameters."""
+def get(ws: Workspace, material_id: str) -> MaterialView:
+    """Return one material with its definition."""
     with ws.session() as session:
-        row = must(session, MaterialRow, material_id, "material")
-        target = TARGETS[must(session, ProjectRow, row.project_id, "project").target]
-        row.document = document.model_dump_json()
-        session.add(row)
-        return _view(ws, session, row, target)
+        row = history.row_of(session, MATERIAL, material_id)
+        return _view(session, row)
+
+
+def change(ws: Workspace, material_id: str, base: int, document: Material) -> MaterialView:
+    """Replace a material's parameters.
+
+    Raises
+    ------
+    Conflict
+        If it was changed elsewhere since ``base``.
+    """
+    with ws.writing() as session:
+        row = history.row_of(session, MATERIAL, material_id)
+        before = history.body_of(session, MATERIAL, row)
+        history.change(session, _words(before, document), [history.Change(row, document, base)])
+    return get(ws, material_id)
+
+
+def undo(ws: Workspace, material_id: str, base: int) -> Moved:
+    """Take back the last action that changed a material, in all that it changed."""
+    with ws.writing() as session:
+        return history.undo(session, history.row_of(session, MATERIAL, material_id), base)
+
+
+def redo(ws: Workspace, material_id: str, base: int) -> Moved:
+    """Do again what was last undone."""
+    with ws.writing() as session:
+        return history.redo(session, history.row_of(session, MATERIAL, material_id), base)
 
 
 def of_surface(session: Session, surface_id: str) -> list[Material]:
     """Return the materials that show a surface."""
-    rows = session.exec(select(MaterialRow).where(MaterialRow.surface_id == surface_id))
-    return [Material.model_validate_json(row.document) for row in rows]
+    bodies = history.bodies(session, MATERIAL, history.owned(session, MATERIAL, surface_id))
+    return [body for body in bodies.values() if isinstance(body, Material)]
 
 
-def _view(ws: Workspace, session: Session, row: MaterialRow, target: Target) -> MaterialView:
-    document = Material.model_validate_json(row.document)
-    surface = current_document(session, must(session, SurfaceRow, row.surface_id, "surface"))
+def _words(before: Material, after: Material) -> str:
+    for name, field in type(after).model_fields.items():
+        value = getattr(after, name)
+        if getattr(before, name) != value:
+            words = {True: "on", False: "off"}.get(value, value)
+            return f"{after.title}: {field.title or name.capitalize()} {words}"
+    return f"{after.title}: as it was"
+
+
+def _view(session: Session, row: DocumentRow) -> MaterialView:
+    document = history.body_of(session, MATERIAL, row)
+    surface = history.read(session, SURFACE, row.owner)
+    settings = projects.settings_of(session, row.project_id)
+    target = target_of(settings.targets[0])
+    before, ahead = history.neighbours(session, row)
     return MaterialView(
         id=row.id,
-        surface_id=row.surface_id,
+        surface_id=row.owner,
+        revision=row.head,
         document=document,
-        slots=_slots(ws, surface, target),
+        path=target.material_path(document.name) if target.materials else "",
         findings=materials.check(document, surface, target),
         definition=materials.definition(document, surface, target).decode(),
+        undo=before,
+        redo=ahead,
     )
 
 
-def _slots(ws: Workspace, surface: Surface, target: Target) -> list[SlotView]:
-    links = materials.linked(surface, target)
-    wiring = Wiring(surface)
-    keys = {role: wiring.at(role, Stage.SIZE) for role in target.slots if role in links}
-    ws.renderer.graphs.add(wiring.graph, [key for key in keys.values() if key])
+def _findings(summary: Summary | str | None, target: Target) -> list[Finding]:
+    return summary.links.get(target.name, []) if isinstance(summary, Summary) else []
+
+
+def _slots(summary: Summary | str | None, target: Target) -> list[SlotView]:
+    if not isinstance(summary, Summary):
+        return []
+    parts = {part.role: part for part in summary.parts.get(target.name, [])}
     return [
-        SlotView(role=role, word=word, file_name=links.get(role), key=keys.get(role))
+        SlotView(
+            role=role,
+            word=word,
+            file_name=parts[role].path if role in parts else None,
+            key=summary.keys.get(role),
+        )
         for role, word in target.slots.items()
     ]

@@ -1,52 +1,86 @@
-"""Projects: one game's texture work, and the game folder it goes to."""
+"""Projects: one game's texture work, its settings, and the game folder it goes to."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
 from pydantic import BaseModel
-from sqlmodel import col, select
+from sqlmodel import Session, col, select
 
+from stonestack.core.document import rebuilt
+from stonestack.core.document.project import Settings
 from stonestack.core.errors import BadRequest
-from stonestack.core.roles import ROLES
-from stonestack.core.targets import TARGETS, Target
-from stonestack.services.workspace import Workspace, must
-from stonestack.store.tables import ProjectRow
+from stonestack.core.roles import Role
+from stonestack.core.targets import TARGETS, Target, recognised, target_of
+from stonestack.services import history
+from stonestack.services.workspace import Workspace
+from stonestack.store.tables import DocumentRow, ProjectRow, now
+
+_LOOKED_AT = 2000
+"""Most names of a folder's first two levels that are read to tell which game it is."""
 
 
 class ProjectView(BaseModel):
-    """A project as the screen sees it."""
+    """A project as the screen sees it.
+
+    ``target`` is the first of ``targets``: the one that is shown.
+    """
 
     id: str
+    revision: int
     title: str
     target: Target
+    targets: list[Target]
     game_folder: str | None
+    put_into: str
     texels_per_metre: int
+    undo: str | None = None
+    redo: str | None = None
 
 
-def view(row: ProjectRow) -> ProjectView:
-    """Return a row as the screen sees it."""
+def _view(session: Session, row: DocumentRow, settings: Settings) -> ProjectView:
+    undo, redo = history.neighbours(session, row)
+    targets = [target_of(name) for name in settings.targets]
     return ProjectView(
         id=row.id,
-        title=row.title,
-        target=TARGETS[row.target],
-        game_folder=row.game_folder,
-        texels_per_metre=row.texels_per_metre,
+        revision=row.head,
+        title=settings.title,
+        target=targets[0],
+        targets=targets,
+        game_folder=settings.game_folder,
+        put_into=settings.put_into,
+        texels_per_metre=settings.texels_per_metre,
+        undo=undo,
+        redo=redo,
     )
+
+
+def settings_of(session: Session, project_id: str) -> Settings:
+    """Return a project's settings."""
+    return history.read(session, history.SETTINGS, project_id)
 
 
 def listed(ws: Workspace) -> list[ProjectView]:
     """Return all projects, oldest first."""
     with ws.session() as session:
+        rows = session.exec(
+            select(DocumentRow)
+            .where(DocumentRow.kind == history.SETTINGS.name)
+            .order_by(col(DocumentRow.created))
+        ).all()
+        bodies = history.bodies(session, history.SETTINGS, rows)
         return [
-            view(row) for row in session.exec(select(ProjectRow).order_by(col(ProjectRow.created)))
+            _view(session, row, body)
+            for row in rows
+            if isinstance(body := bodies[row.id], Settings)
         ]
 
 
 def get(ws: Workspace, project_id: str) -> ProjectView:
     """Return one project."""
     with ws.session() as session:
-        return view(must(session, ProjectRow, project_id, "project"))
+        row = history.row_of(session, history.SETTINGS, project_id)
+        return _view(session, row, history.body_of(session, history.SETTINGS, row))
 
 
 def found(ws: Workspace, name: str) -> ProjectView:
@@ -68,35 +102,90 @@ def found(ws: Workspace, name: str) -> ProjectView:
     return hits[0]
 
 
-def create(ws: Workspace, title: str, game_folder: Path | None) -> ProjectView:
-    """Make a project for the sample game.
+def fitting(game_folder: Path | None) -> Target:
+    """Return the target that fits a folder: the game whose marks it holds, or the plain one."""
+    if game_folder is None:
+        return next(iter(TARGETS.values())) if len(TARGETS) == 1 else TARGETS["saltglass"]
+    names: set[str] = set()
+    for path in [*sorted(game_folder.glob("*")), *sorted(game_folder.glob("*/*"))][:_LOOKED_AT]:
+        names.add(path.relative_to(game_folder).as_posix())
+    return recognised(names)
+
+
+def create(
+    ws: Workspace, title: str, game_folder: Path | None, target: str | None = None
+) -> ProjectView:
+    """Make a project.
+
+    Parameters
+    ----------
+    target : str, optional
+        What the game demands; where it is not said, the folder tells.
 
     Raises
     ------
     BadRequest
-        If the game folder is not there.
+        If the game folder is not there, or there is no such target.
     """
     if game_folder is not None and not game_folder.is_dir():
         raise BadRequest("no-folder", f"{game_folder} is not a folder.", "Choose another one.")
-    with ws.session() as session:
-        row = ProjectRow(
+    chosen = target_of(target) if target else fitting(game_folder)
+    settings = history.validated(
+        lambda: Settings(
             title=title,
-            target="saltglass",
+            targets=(chosen.name,),
             game_folder=str(game_folder.resolve()) if game_folder else None,
         )
-        session.add(row)
+    )
+    with ws.writing() as session:
+        project = ProjectRow(created=now())
+        session.add(project)
         session.flush()
-        return view(row)
+        action = history.acted(session, project.id, "Started")
+        history.begin(
+            session, history.SETTINGS, project.id, settings, action, document_id=project.id
+        )
+    return get(ws, project.id)
+
+
+def change(ws: Workspace, project_id: str, base: int | None, settings: Settings) -> ProjectView:
+    """Change a project's settings.
+
+    Raises
+    ------
+    Conflict
+        If they were changed elsewhere meanwhile.
+    BadRequest
+        If a target is not known.
+    """
+    for name in settings.targets:
+        target_of(name)
+    with ws.writing() as session:
+        row = history.row_of(session, history.SETTINGS, project_id)
+        before = history.body_of(session, history.SETTINGS, row)
+        changes = [history.Change(row, settings, base)]
+        history.change(session, _words(before, settings), changes)
+    return get(ws, project_id)
+
+
+def _words(before: Settings, after: Settings) -> str:
+    if before.title != after.title:
+        return f"Project renamed to {after.title}"
+    if before.targets != after.targets:
+        return f"For {', '.join(target_of(name).title for name in after.targets)}"
+    if before.texels_per_metre != after.texels_per_metre:
+        return f"{after.texels_per_metre} texels a metre"
+    if before.put_into != after.put_into:
+        return f"Files go into {after.put_into or 'the game folder itself'}"
+    return "Game folder changed"
 
 
 def set_density(ws: Workspace, project_id: str, texels_per_metre: int) -> ProjectView:
     """Say how many texels a metre of the project's surfaces has."""
     with ws.session() as session:
-        row = must(session, ProjectRow, project_id, "project")
-        row.texels_per_metre = texels_per_metre
-        session.add(row)
-        session.flush()
-        return view(row)
+        settings = settings_of(session, project_id)
+    changed = history.validated(lambda: rebuilt(settings, texels_per_metre=texels_per_metre))
+    return change(ws, project_id, None, changed)
 
 
 def game_folder(project: ProjectView) -> Path:
@@ -121,17 +210,23 @@ def game_folder(project: ProjectView) -> Path:
     return folder
 
 
+def texture_names(target: Target, folder: str | None) -> frozenset[str]:
+    """Return the texture names that a game looks up, as far as its own files tell."""
+    if folder is None or not target.own_textures:
+        return frozenset()
+    own = Path(folder) / Path(target.own_textures).parent
+    suffix = Path(target.own_textures).suffix
+    return frozenset(path.stem for path in own.glob(f"*{suffix}"))
+
+
 def game_names(ws: Workspace, project_id: str) -> list[str]:
     """Return the surface names that the game looks up: its textures less their suffixes."""
     project = get(ws, project_id)
-    if project.game_folder is None:
-        return []
-    textures = Path(project.game_folder) / "base" / project.target.textures
-    suffixes = tuple(info.suffix for info in ROLES.values())
+    suffixes = tuple(project.target.suffix_of(role) for role in Role)
     names = {
-        path.stem[: -len(suffix)]
-        for path in textures.glob("*.dds")
+        name[: -len(suffix)]
+        for name in texture_names(project.target, project.game_folder)
         for suffix in suffixes
-        if path.stem.endswith(suffix)
+        if name.endswith(suffix)
     }
     return sorted(names)

@@ -10,12 +10,12 @@ from sqlalchemy import Engine
 
 from stonestack.core import codecs, ops, stopping
 from stonestack.core.codecs.texture import Texture
+from stonestack.core.document import Stage
 from stonestack.core.errors import BadRequest, Cancelled, Conflict, NotWanted
 from stonestack.core.graph import Graph, Key, Node
 from stonestack.core.image import Picture
 from stonestack.core.ops import File, Result
 from stonestack.core.ops.facts import RenderFacts
-from stonestack.core.surface import Stage
 from stonestack.core.wiring import facts_of, picture_of
 from stonestack.services.graphs import Graphs
 from stonestack.services.scheduler import Keeper, Scheduler, Urgency, serving, urgent

@@ -10,20 +10,21 @@ from pathlib import Path
 from pydantic import BaseModel
 
 from stonestack.core import codecs, edits, ops
+from stonestack.core.document import Map, SourceOrigin, Stage, Surface
+from stonestack.core.document.project import Settings
 from stonestack.core.errors import BadRequest, StoneError
 from stonestack.core.frame import Frame, within
 from stonestack.core.graph import Key
-from stonestack.core.naming import code_name
+from stonestack.core.naming import code_name, filled
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Proposal, proposals
-from stonestack.core.surface import Map, SourceOrigin, Stage, Surface
-from stonestack.core.targets import TARGETS
+from stonestack.core.targets import Target, leaving, target_of
 from stonestack.core.tile.period import find_lattice, whole_periods
 from stonestack.core.wiring import Wiring
-from stonestack.services import sources, surfaces
+from stonestack.services import history, projects, sources, surfaces
+from stonestack.services.history import SURFACE
 from stonestack.services.surfaces import SurfaceView
-from stonestack.services.workspace import Workspace, must
-from stonestack.store.tables import ProjectRow, SurfaceRow
+from stonestack.services.workspace import Workspace
 
 _LOOKED_AT = 1024
 _EVEN = 0.4
@@ -49,21 +50,21 @@ class FrameProposal(BaseModel):
     strength: float
 
 
-def propose_sizes(ws: Workspace, surface_id: str, role: Role) -> list[Proposal]:
+def propose_sizes(ws: Workspace, surface_id: str, map_id: str) -> list[Proposal]:
     """Propose sizes for a map, the one that loses least first.
 
     A map that was taken from the game has one size only. Where the game has a texture of the
     map's name, its size is proposed first.
     """
-    document, project = _opened(ws, surface_id)
+    document, settings = _opened(ws, surface_id)
     wiring = Wiring(document)
-    key = wiring.at(role, Stage.STEPS)
+    key = wiring.at(map_id, Stage.STEPS)
     if key is None:
         return []
     ws.renderer.graphs.add(wiring.graph, [key])
     picture = ws.renderer.picture(key)
-    target = TARGETS[project.target]
-    m = document.map(role)
+    target = target_of(settings.targets[0])
+    m = document.map(map_id)
     taken = (m.place.width, m.place.height) if m.place is not None else None
     propose = partial(
         proposals,
@@ -75,7 +76,7 @@ def propose_sizes(ws: Workspace, surface_id: str, role: Role) -> list[Proposal]:
         square=target.square,
     )
     found = propose(exact=taken)
-    known = None if taken else _in_game(m, project)
+    known = None if taken else _in_game(document, m, target, settings.game_folder)
     if known is None:
         return found
     first = propose(exact=known, most=1)
@@ -83,12 +84,14 @@ def propose_sizes(ws: Workspace, surface_id: str, role: Role) -> list[Proposal]:
     return named + [p for p in found if all(p.size != one.size for one in first)]
 
 
-def _in_game(m: Map, project: ProjectRow) -> tuple[int, int] | None:
+def _in_game(
+    document: Surface, m: Map, target: Target, folder: str | None
+) -> tuple[int, int] | None:
     """Return the size of the texture that the game itself has under a map's name."""
-    if project.game_folder is None:
+    if folder is None or not target.own_textures:
         return None
-    folder = Path(project.game_folder) / "base" / TARGETS[project.target].textures
-    path = folder / f"{m.file_name}.dds"
+    name = leaving(document, m, target).name
+    path = Path(folder) / filled(target.own_textures, name=name)
     if not path.is_file():
         return None
     try:
@@ -99,15 +102,15 @@ def _in_game(m: Map, project: ProjectRow) -> tuple[int, int] | None:
     return texture.width, texture.height
 
 
-def propose_frame(ws: Workspace, surface_id: str, role: Role) -> FrameProposal:
+def propose_frame(ws: Workspace, surface_id: str, map_id: str) -> FrameProposal:
     """Look for a structure in what a map's frame holds, and propose one of whole periods.
 
     So a picture that is seen at a slant is straightened by its corners first.
     """
     document, _ = _opened(ws, surface_id)
-    origin = document.map(role).origin
+    origin = document.map(map_id).origin
     wiring = Wiring(document, _LOOKED_AT)
-    key = wiring.at(role, Stage.SOURCE)
+    key = wiring.at(map_id, Stage.SOURCE)
     if key is None or not isinstance(origin, SourceOrigin):
         raise BadRequest("no-source", "There is no picture yet.", "Drop one first.")
     ws.renderer.graphs.add(wiring.graph, [key], lasting=False)
@@ -134,11 +137,11 @@ def propose_frame(ws: Workspace, surface_id: str, role: Role) -> FrameProposal:
     )
 
 
-def light_field(ws: Workspace, surface_id: str, role: Role) -> Key | None:
+def light_field(ws: Workspace, surface_id: str, map_id: str) -> Key | None:
     """Return the key of the broad light in a map's picture, as it is before any step."""
     document, _ = _opened(ws, surface_id)
     wiring = Wiring(document, _LOOKED_AT)
-    key = wiring.at(role, Stage.SOURCE)
+    key = wiring.at(map_id, Stage.SOURCE)
     if key is None:
         return None
     light = ops.put(wiring.graph, "light", None, (key,))
@@ -169,7 +172,11 @@ def begin(ws: Workspace, project_id: str, stem: str, roles: dict[Role, str]) -> 
     # The colour first: what follows from it is settled by it.
     for role in sorted(roles, key=lambda r: list(ROLES).index(r)):
         origin = known[roles[role]].origin
-        change = edits.SetOrigin(role=role, origin=origin)
+        m = begun.document.of_role(role)
+        if m is None:
+            begun = surfaces.edit(ws, begun.id, begun.revision, edits.AddMap(role=role))
+            m = begun.document.of_role(role)
+        change = edits.SetOrigin(map=m.id if m else str(role), origin=origin)
         begun = surfaces.edit(ws, begun.id, begun.revision, change)
     return begun
 
@@ -185,9 +192,8 @@ def _free(ws: Workspace, project_id: str, stem: str) -> tuple[str, str]:
     return f"{title} {number}", f"{name}_{number}"
 
 
-def _opened(ws: Workspace, surface_id: str) -> tuple[Surface, ProjectRow]:
+def _opened(ws: Workspace, surface_id: str) -> tuple[Surface, Settings]:
     with ws.session() as session:
-        row = must(session, SurfaceRow, surface_id, "surface")
-        project = must(session, ProjectRow, row.project_id, "project")
-        session.expunge(project)
-        return surfaces.current_document(session, row), project
+        row = history.row_of(session, SURFACE, surface_id)
+        document = history.body_of(session, SURFACE, row)
+        return document, projects.settings_of(session, row.project_id)

@@ -17,17 +17,16 @@ from stonestack.core.catalogue.grouping import Relation
 from stonestack.core.catalogue.guess import guess_raw
 from stonestack.core.roles import Role
 from stonestack.core.sources import SourceSet, named
-from stonestack.core.targets import TARGETS
-from stonestack.services import cataloguing
+from stonestack.core.targets import target_of
+from stonestack.services import cataloguing, projects
 from stonestack.services.cataloguing import Known, Rules
 from stonestack.services.reading import EntryRead, FileRead, Seen
-from stonestack.services.workspace import Workspace, must
+from stonestack.services.workspace import Workspace
 from stonestack.store.tables import (
     ContentRow,
     EntryRow,
     GameFileRow,
     GameRow,
-    ProjectRow,
     SourceRow,
 )
 
@@ -86,7 +85,7 @@ def sets(ws: Workspace, project_id: str) -> list[SourceSet]:
 def _row(session: Session, project_id: str) -> GameRow:
     row = session.exec(select(GameRow).where(GameRow.shelf_of == project_id)).first()
     if row is None:
-        title = must(session, ProjectRow, project_id, "project").title
+        title = projects.settings_of(session, project_id).title
         row = GameRow(root=f"shelf of {project_id}", title=title, shelf_of=project_id)
         session.add(row)
         session.flush()
@@ -95,7 +94,7 @@ def _row(session: Session, project_id: str) -> GameRow:
 
 def _rules(session: Session, project_id: str) -> Rules:
     """Return how raw material is read: by the target's own words too."""
-    target = TARGETS[must(session, ProjectRow, project_id, "project").target]
+    target = target_of(projects.settings_of(session, project_id).targets[0])
     return Rules(named=partial(named, suffixes=target.suffixes), guess=guess_raw)
 
 

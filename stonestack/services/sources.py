@@ -8,15 +8,15 @@ from sqlmodel import select
 from stonestack.core import containers
 from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.codecs.sniff import READABLE, kind_by_content
+from stonestack.core.containers import packed
+from stonestack.core.document import SourceOrigin
 from stonestack.core.errors import BadFile, StoneError
 from stonestack.core.naming import plain_file_name
-from stonestack.core.sources import SourceFacts, examine
-from stonestack.core.surface import SourceOrigin
-from stonestack.core.targets import TARGETS
-from stonestack.services import shelf
+from stonestack.core.sources import SourceFacts, edges_meet, examine
+from stonestack.services import projects, shelf
 from stonestack.services.jobs import Progress
 from stonestack.services.workspace import Workspace, must
-from stonestack.store.tables import ProjectRow, SourceRow
+from stonestack.store.tables import SourceRow
 
 MOST_BYTES = 512 << 20
 _MOST_ENTRIES = 2000
@@ -44,6 +44,7 @@ def view(row: SourceRow) -> SourceView:
             width=facts.width,
             height=facts.height,
             alpha=facts.alpha == "used",
+            wraps=facts.wraps,
         ),
     )
 
@@ -72,9 +73,9 @@ def _kept(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
             f"The file is larger than {MOST_BYTES >> 20} MB.",
             "Save it smaller, or in a compressed file format.",
         )
-    with ws.session() as session:
-        target = TARGETS[must(session, ProjectRow, project_id, "project").target]
-    facts = examine(plain, data, target.suffixes)
+    suffixes = projects.get(ws, project_id).target.suffixes
+    facts = examine(plain, data, suffixes)
+    facts = facts.model_copy(update={"wraps": edges_meet(data)})
     with ws.session() as session:
         digest = ws.files.keep(data)
         known = session.exec(
@@ -120,7 +121,14 @@ def bring_archive(
     BadFile
         If it is no archive that is read here, or its list of entries is damaged.
     """
-    archive = containers.opened(containers.Held(data))
+    held = containers.Held(packed.unpacked(data, MOST_BYTES * 2))
+    if containers.form_of(held.at(0, containers.HEAD)) is None:
+        raise BadFile(
+            "not-an-archive",
+            f"{name} is no archive that is read here.",
+            "Bring a ZIP or TAR archive, packed or not; or unpack it and bring its pictures.",
+        )
+    archive = containers.opened(held)
     entries = archive.entries[:_MOST_ENTRIES]
     brought, refused, passed_over = [], [], 0
     for at, entry in enumerate(entries):

@@ -1,32 +1,46 @@
-"""Surfaces: edits make revisions; undo and redo move a pointer over them."""
+"""Surfaces: list, start, edit, undo and redo; and the keys of all their stages."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import hashlib
+import json
+from collections.abc import Callable, Sequence
 from enum import StrEnum
+from functools import cache
 
-from pydantic import BaseModel, ValidationError
-from sqlmodel import Session, col, delete, select
+from pydantic import BaseModel
+from sqlalchemy import text
+from sqlmodel import Session
 
-from stonestack.core.deliveries import BuildRecord
-from stonestack.core.edits import Edit
-from stonestack.core.errors import BadRequest, Conflict
+from stonestack.core import ops
+from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.checks.findings import Finding
+from stonestack.core.checks.outputs import of_output
+from stonestack.core.codecs import pictures
+from stonestack.core.codecs.sniff import FileKind
+from stonestack.core.document import (
+    Frozen,
+    Map,
+    SourceOrigin,
+    Stage,
+    Surface,
+    new_surface,
+    rebuilt,
+)
+from stonestack.core.document.project import Settings
+from stonestack.core.edits import Edit, Freeze
+from stonestack.core.errors import BadRequest
 from stonestack.core.graph import Key
-from stonestack.core.materials import Material
+from stonestack.core.materials import Material, check
+from stonestack.core.normals import Green
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Fit
-from stonestack.core.surface import SourceOrigin, Stage, Surface, new_surface
-from stonestack.core.targets import TARGETS
+from stonestack.core.targets import TARGETS, Target, leaving, target_of
 from stonestack.core.wiring import Wiring, contents_of, parts_of
-from stonestack.services.workspace import Workspace, must
-from stonestack.store.tables import (
-    BuildRow,
-    DeliveryRow,
-    MaterialRow,
-    ProjectRow,
-    RevisionRow,
-    SurfaceRow,
-)
+from stonestack.services import history, projects
+from stonestack.services.history import MATERIAL, SURFACE, RevisionView
+from stonestack.services.workspace import Workspace
+from stonestack.store.tables import DocumentRow
 
 
 class SurfaceState(StrEnum):
@@ -37,6 +51,35 @@ class SurfaceState(StrEnum):
     BUILT = "built"
     INSTALLED = "installed"
     CHANGED = "changed"
+    UNREADABLE = "unreadable"
+
+
+class OutputView(BaseModel):
+    """How a map leaves for the target that is shown.
+
+    Parameters
+    ----------
+    format, green, name, path, delivered
+        As it leaves, whether the output or the target says so.
+    formats : list of BlockFormat
+        Those that the target takes.
+    extension : str
+        Behind the name, with the dot.
+    findings : list of Finding
+        What the target would refuse or read wrongly.
+    as_in_game : bool
+        Whether it was taken from the game and nothing was done to it: its blocks go back untouched.
+    """
+
+    format: BlockFormat
+    green: Green
+    name: str
+    path: str
+    extension: str
+    delivered: bool
+    formats: list[BlockFormat]
+    findings: list[Finding]
+    as_in_game: bool = False
 
 
 class SurfaceView(BaseModel):
@@ -45,13 +88,33 @@ class SurfaceView(BaseModel):
     id: str
     project_id: str
     revision: int
+    moves: int
     document: Surface
-    keys: dict[Role, dict[Stage, str | None]]
+    target: str
+    keys: dict[str, dict[Stage, str | None]]
+    outputs: dict[str, OutputView]
+    out_of_date: list[str]
     undo: str | None
     redo: str | None
     state: SurfaceState
     material_id: str | None
     material: Material | None
+    left: list[str] = []
+    """Kinds of what an undo or redo could not take along, since it was changed again."""
+
+
+class PartSummary(BaseModel):
+    """One file that a surface delivers, as lists see it."""
+
+    map: str | None
+    role: Role | None
+    path: str
+    format: BlockFormat | None
+    width: int
+    height: int
+    shown: str | None
+    key: str
+    faults: int = 0
 
 
 class SurfaceSummary(BaseModel):
@@ -66,25 +129,341 @@ class SurfaceSummary(BaseModel):
     keys: dict[Role, str | None]
     width: int
     metres: float
+    faults: int = 0
+    problem: str = ""
+
+
+class Summary(BaseModel):
+    """What is kept of a surface beside its document, so that lists need not work it out."""
+
+    title: str
+    name: str
+    empty: bool
+    maps: int
+    keys: dict[Role, str | None]
+    width: int
+    metres: float
+    parts: dict[str, list[PartSummary]]
+    contents: dict[str, str]
+    links: dict[str, list[Finding]]
 
 
 class RevisionKeys(BaseModel):
     """The content keys of one revision."""
 
     number: int
-    keys: dict[Role, dict[Stage, str | None]]
+    keys: dict[str, dict[Stage, str | None]]
 
 
-class RevisionView(BaseModel):
-    """One entry of a surface's history."""
+# ---- Reading -----------------------------------------------------------------------------
 
-    number: int
-    words: str
-    current: bool
+
+def get(ws: Workspace, surface_id: str, left: list[str] | None = None) -> SurfaceView:
+    """Return a surface with the keys of all its stages."""
+    with ws.session() as session:
+        row = history.row_of(session, SURFACE, surface_id)
+        document = history.body_of(session, SURFACE, row)
+        undo, redo = history.neighbours(session, row)
+        owned = history.owned(session, MATERIAL, surface_id)
+        materials = history.bodies(session, MATERIAL, owned)
+        settings = projects.settings_of(session, row.project_id)
+        state = _state(session, row, summaries(ws, session, [row], settings)[row.id])
+    target = target_of(settings.targets[0])
+    wiring = Wiring(document, target=target)
+    shown = materials[owned[0].id] if owned else None
+    return SurfaceView(
+        id=surface_id,
+        project_id=row.project_id,
+        revision=row.head,
+        moves=row.moves,
+        document=document,
+        target=target.name,
+        keys=_announced(ws, wiring),
+        outputs=outputs(document, target, settings.game_folder),
+        out_of_date=[m.id for m in document.maps if wiring.out_of_date(m)],
+        undo=undo,
+        redo=redo,
+        state=state,
+        material_id=owned[0].id if owned else None,
+        material=shown if isinstance(shown, Material) else None,
+        left=left or [],
+    )
+
+
+def outputs(document: Surface, target: Target, folder: str | None) -> dict[str, OutputView]:
+    """Return how every map of a surface leaves for a target, and what is wrong with that."""
+    names = projects.texture_names(target, folder)
+    found = {}
+    for m in document.maps:
+        leaves = leaving(document, m, target)
+        found[m.id] = OutputView(
+            format=leaves.format,
+            green=leaves.green,
+            name=leaves.name,
+            path=leaves.path,
+            extension=f".{leaves.path.rpartition('.')[2]}",
+            delivered=leaves.delivered,
+            formats=list(target.formats_of(m.role)),
+            findings=of_output(document, m, leaves, target, names),
+            as_in_game=_untouched(m),
+        )
+    return found
+
+
+def _untouched(m: Map) -> bool:
+    """Tell whether a map is still exactly the game's own file."""
+    place, origin = m.place, m.origin
+    return (
+        place is not None
+        and isinstance(origin, SourceOrigin)
+        and origin.sha256 == place.sha256
+        and origin.frame.plain
+        and not any(step.enabled for step in m.steps)
+        and not m.returned
+        and m.frozen is None
+        and (m.size.width, m.size.height) == (place.width, place.height)
+    )
+
+
+def listed(ws: Workspace, project_id: str) -> list[SurfaceSummary]:
+    """Return a project's surfaces in the order they were made; one that is unreadable says so."""
+    with ws.session() as session:
+        settings = projects.settings_of(session, project_id)
+        rows = history.rows_of(session, SURFACE, project_id)
+        known = summaries(ws, session, rows, settings)
+        built = _built(session, project_id)
+    return [_summary(row, known[row.id], built) for row in rows]
+
+
+def _summary(
+    row: DocumentRow, summary: Summary | str, built: dict[tuple[str, str], tuple[str, bool]]
+) -> SurfaceSummary:
+    if isinstance(summary, str):
+        return SurfaceSummary(
+            id=row.id,
+            title="Unreadable surface",
+            name="",
+            state=SurfaceState.UNREADABLE,
+            maps=0,
+            revision=row.head,
+            keys={},
+            width=0,
+            metres=1,
+            problem=summary,
+        )
+    first = next(iter(summary.parts.values()), [])
+    return SurfaceSummary(
+        id=row.id,
+        title=summary.title,
+        name=summary.name,
+        state=_state_of(row.id, summary, built),
+        maps=summary.maps,
+        revision=row.head,
+        keys=summary.keys,
+        width=summary.width,
+        metres=summary.metres,
+        faults=sum(part.faults for part in first),
+    )
+
+
+# ---- Summaries ---------------------------------------------------------------------------
+
+
+@cache
+def _code() -> str:
+    """Return what summaries depend on beside documents: operations, targets and this form."""
+    parts = [[o.name, o.version] for o in ops.OPERATIONS.values()]
+    whole = [parts, [t.model_dump(mode="json") for t in TARGETS.values()], 3]
+    return hashlib.sha256(json.dumps(whole, sort_keys=True).encode()).hexdigest()[:16]
+
+
+def summaries(
+    ws: Workspace, session: Session, rows: Sequence[DocumentRow], settings: Settings
+) -> dict[str, Summary | str]:
+    """Return what lists show of surfaces; what is not kept, or of another state, is worked out.
+
+    Returns
+    -------
+    dict
+        By id; a string says why a surface cannot be read.
+    """
+    ids = {row.id for row in rows}
+    shown: dict[str, list[DocumentRow]] = {}
+    if len(rows) == 1:
+        owned = history.owned(session, MATERIAL, rows[0].id)
+    else:
+        project_id = rows[0].project_id if rows else ""
+        owned = history.rows_of(session, MATERIAL, project_id)
+    for material in owned:
+        if material.owner in ids:
+            shown.setdefault(material.owner, []).append(material)
+    found: dict[str, Summary | str] = {}
+    stale: list[tuple[DocumentRow, str]] = []
+    for row in rows:
+        heads = [m.head for m in shown.get(row.id, [])]
+        made_of = f"{row.head} {heads} {settings.targets} {_code()}"
+        if row.summary and row.summary_of == made_of:
+            found[row.id] = Summary.model_validate_json(row.summary)
+        else:
+            stale.append((row, made_of))
+    if stale:
+        found |= _worked_out(ws, session, stale, shown, settings)
+    return found
+
+
+def _worked_out(
+    ws: Workspace,
+    session: Session,
+    stale: list[tuple[DocumentRow, str]],
+    shown: dict[str, list[DocumentRow]],
+    settings: Settings,
+) -> dict[str, Summary | str]:
+    documents = history.bodies(session, SURFACE, [row for row, _ in stale])
+    owned = [m for row, _ in stale for m in shown.get(row.id, [])]
+    materials = history.bodies(session, MATERIAL, owned)
+    found: dict[str, Summary | str] = {}
+    kept: list[dict[str, str | int]] = []
+    for row, made_of in stale:
+        document = documents[row.id]
+        if not isinstance(document, Surface):
+            found[row.id] = str(document)
+            continue
+        own = [m for one in shown.get(row.id, []) if isinstance(m := materials[one.id], Material)]
+        summary = _of(ws, row.id, document, own, settings)
+        found[row.id] = summary
+        kept.append(
+            {
+                "id": row.id,
+                "head": row.head,
+                "summary": summary.model_dump_json(),
+                "made_of": made_of,
+            }
+        )
+    if kept:
+        with ws.writing() as writing:
+            writing.connection().execute(
+                text(
+                    "UPDATE document SET summary = :summary, summary_of = :made_of"
+                    " WHERE id = :id AND head = :head"
+                ),
+                kept,
+            )
+    return found
+
+
+def _of(
+    ws: Workspace,
+    surface_id: str,
+    document: Surface,
+    materials: list[Material],
+    settings: Settings,
+) -> Summary:
+    parts: dict[str, list[PartSummary]] = {}
+    contents: dict[str, str] = {}
+    keys: dict[Role, str | None] = {}
+    for name in settings.targets:
+        target = target_of(name)
+        wiring = Wiring(document, target=target)
+        files = parts_of(wiring, surface_id, materials)
+        known = outputs(document, target, None)
+        parts[name] = []
+        for part in files:
+            m = document.find(part.map)
+            parts[name].append(
+                PartSummary(
+                    map=part.map,
+                    role=m.role if m else None,
+                    path=part.path,
+                    format=known[m.id].format if m else None,
+                    width=m.size.width if m else 0,
+                    height=m.size.height if m else 0,
+                    shown=wiring.graph[part.key].inputs[0] if m else None,
+                    key=part.key,
+                    faults=sum(f.level == "fault" for f in known[m.id].findings) if m else 0,
+                )
+            )
+        if files:
+            contents[name] = contents_of(wiring.graph, files)
+        if not keys:
+            keys = {
+                m.role: wiring.at(m.id, Stage.SIZE)
+                for m in document.maps
+                if leaving(document, m, target).delivered
+            }
+        ws.renderer.graphs.add(
+            wiring.graph,
+            [k for k in keys.values() if k and k in wiring.graph]
+            + [p.shown for p in parts[name] if p.shown],
+        )
+    return Summary(
+        title=document.title,
+        name=document.name,
+        empty=all(
+            m.origin is None or not isinstance(m.origin, SourceOrigin) for m in document.maps
+        ),
+        maps=len(keys),
+        keys=keys,
+        width=_width(document),
+        metres=materials[0].metres if materials else 1.0,
+        parts=parts,
+        contents=contents,
+        links={
+            name: check(materials[0], document, target_of(name)) if materials else []
+            for name in settings.targets
+        },
+    )
+
+
+def _width(document: Surface) -> int:
+    """Return how many texels a surface has from left to right of one tile."""
+    m = document.of_role(Role.COLOUR) or next(iter(document.maps), None)
+    if m is None:
+        return 0
+    return m.size.width // m.size.across if m.size.fit is Fit.REPEAT else m.size.width
+
+
+def _built(session: Session, project_id: str) -> dict[tuple[str, str], tuple[str, bool]]:
+    """Return, by surface and target, the key of its newest build and whether that is installed."""
+    rows = session.connection().execute(
+        text(
+            "SELECT built.surface_id, built.target, built.key, build.installed,"
+            " max(build.created) FROM built JOIN build ON build.id = built.build_id"
+            " JOIN document ON document.id = build.delivery_id"
+            " WHERE document.project_id = :project GROUP BY built.surface_id, built.target"
+        ),
+        {"project": project_id},
+    )
+    return {(r[0], r[1]): (r[2], r[3] is not None) for r in rows}
+
+
+def _state(session: Session, row: DocumentRow, summary: Summary | str) -> SurfaceState:
+    if isinstance(summary, str):
+        return SurfaceState.UNREADABLE
+    return _state_of(row.id, summary, _built(session, row.project_id))
+
+
+def _state_of(
+    surface_id: str, summary: Summary, built: dict[tuple[str, str], tuple[str, bool]]
+) -> SurfaceState:
+    if summary.empty:
+        return SurfaceState.EMPTY
+    known = [
+        (built[surface_id, target], key)
+        for target, key in summary.contents.items()
+        if (surface_id, target) in built
+    ]
+    if not known:
+        return SurfaceState.DRAFT
+    if any(was != key for (was, _), key in known):
+        return SurfaceState.CHANGED
+    return SurfaceState.INSTALLED if all(on for (_, on), _ in known) else SurfaceState.BUILT
+
+
+# ---- Changing ----------------------------------------------------------------------------
 
 
 def create(ws: Workspace, project_id: str, title: str, name: str) -> SurfaceView:
-    """Make an empty surface, with its material.
+    """Make an empty surface, with its material, as one action.
 
     Raises
     ------
@@ -92,102 +471,28 @@ def create(ws: Workspace, project_id: str, title: str, name: str) -> SurfaceView
         If the name cannot be a file name, or another surface has it.
     """
     with ws.session() as session:
-        target = TARGETS[must(session, ProjectRow, project_id, "project").target]
-        document = _validated(lambda: new_surface(title, name, target.colours))
-        if any(d.name == name for _, d in _documents(session, project_id)):
-            raise BadRequest(
-                "name-taken", f"Another surface is called {name}.", "Choose another name."
-            )
-        row = SurfaceRow(project_id=project_id)
-        session.add(row)
-        session.flush()
-        session.add(
-            RevisionRow(
-                surface_id=row.id, number=1, words="Started", document=document.model_dump_json()
-            )
-        )
-        material = Material(title=title, name=name)
-        session.add(
-            MaterialRow(
-                project_id=project_id, surface_id=row.id, document=material.model_dump_json()
-            )
-        )
-        surface_id = row.id
-    return get(ws, surface_id)
+        settings = projects.settings_of(session, project_id)
+        rows = history.rows_of(session, SURFACE, project_id)
+        known = summaries(ws, session, rows, settings).values()
+        taken = {s.name for s in known if isinstance(s, Summary)}
+    target = target_of(settings.targets[0])
+    roles = frozenset(r for r in Role if r.info.usual and _wanted(r, target))
+    document = history.validated(lambda: new_surface(title, name, roles, frozenset(target.colours)))
+    if name in taken:
+        raise BadRequest("name-taken", f"Another surface is called {name}.", "Choose another name.")
+    with ws.writing() as session:
+        action = history.acted(session, project_id, f"{title} started")
+        row = history.begin(session, SURFACE, project_id, document, action)
+        material = Material(title=title, name=name, surface=row.id)
+        history.begin(session, MATERIAL, project_id, material, action, owner=row.id)
+    return get(ws, row.id)
 
 
-def get(ws: Workspace, surface_id: str) -> SurfaceView:
-    """Return a surface with the keys of all its stages."""
-    with ws.session() as session:
-        row = must(session, SurfaceRow, surface_id, "surface")
-        document = current_document(session, row)
-        undo = _revision(session, surface_id, row.current) if row.current > 1 else None
-        redo = _revision(session, surface_id, row.current + 1)
-        material = session.exec(
-            select(MaterialRow).where(MaterialRow.surface_id == surface_id)
-        ).first()
-        state = _state(session, row, document)
-    keys = _announced(ws, document)
-    return SurfaceView(
-        id=surface_id,
-        project_id=row.project_id,
-        revision=row.current,
-        document=document,
-        keys=keys,
-        undo=undo.words if undo else None,
-        redo=redo.words if redo else None,
-        state=state,
-        material_id=material.id if material else None,
-        material=Material.model_validate_json(material.document) if material else None,
-    )
-
-
-def listed(ws: Workspace, project_id: str) -> list[SurfaceSummary]:
-    """Return a project's surfaces in the order they were made."""
-    summaries = []
-    announced: list[tuple[Wiring, list[Key]]] = []
-    with ws.session() as session:
-        must(session, ProjectRow, project_id, "project")
-        for row, document in _documents(session, project_id):
-            wiring = Wiring(document)
-            keys = {m.role: wiring.at(m.role, Stage.SIZE) for m in document.maps if m.delivered}
-            announced.append((wiring, [key for key in keys.values() if key]))
-            summaries.append(
-                SurfaceSummary(
-                    id=row.id,
-                    title=document.title,
-                    name=document.name,
-                    state=_state(session, row, document),
-                    maps=sum(m.delivered for m in document.maps),
-                    revision=row.current,
-                    keys=keys,
-                    width=_sized(document),
-                    metres=_metres(session, row.id),
-                )
-            )
-    for wiring, found in announced:
-        ws.renderer.graphs.add(wiring.graph, found)
-    return summaries
-
-
-def _announced(ws: Workspace, document: Surface) -> dict[Role, dict[Stage, Key | None]]:
-    """Make the keys of all stages known, so that their renders can be asked for by address."""
-    wiring = Wiring(document)
-    stages = wiring.stages()
-    ws.renderer.graphs.add(wiring.graph, [k for by in stages.values() for k in by.values() if k])
-    return stages
-
-
-def _sized(document: Surface) -> int:
-    """Return how many texels a surface's colour has from left to right of one tile."""
-    size = document.map(Role.COLOUR).size
-    return size.width // size.across if size.fit is Fit.REPEAT else size.width
-
-
-def _metres(session: Session, surface_id: str) -> float:
-    """Return how wide one tile of a surface is in the world."""
-    row = session.exec(select(MaterialRow).where(MaterialRow.surface_id == surface_id)).first()
-    return Material.model_validate_json(row.document).metres if row is not None else 1.0
+def _wanted(role: Role, target: Target) -> bool:
+    """Tell whether a target asks for a role, or some role that it asks for comes from it."""
+    asked = set(target.delivered) | set(target.slots)
+    sources = {r.info.derived.source for r in asked if r.info.derived is not None}
+    return role in asked or role.value in sources
 
 
 def edit(ws: Workspace, surface_id: str, base: int, change: Edit) -> SurfaceView:
@@ -200,227 +505,141 @@ def edit(ws: Workspace, surface_id: str, base: int, change: Edit) -> SurfaceView
     BadRequest
         If the edit does not fit the surface.
     """
-    with ws.session() as session:
-        row = must(session, SurfaceRow, surface_id, "surface")
-        _check_base(row, base)
-        before = current_document(session, row)
-        after = _validated(lambda: change.apply(before))
-        if after != before:
-            session.exec(
-                delete(RevisionRow).where(
-                    col(RevisionRow.surface_id) == surface_id,
-                    col(RevisionRow.number) > row.current,
-                )
-            )
-            row.current += 1
-            session.add(row)
-            session.add(
-                RevisionRow(
-                    surface_id=surface_id,
-                    number=row.current,
-                    words=change.words(before),
-                    document=after.model_dump_json(),
-                )
-            )
-            if _first_colour_is_open(before, after):
-                _cut_out(session, surface_id)
+    with ws.writing() as session:
+        row = history.row_of(session, SURFACE, surface_id)
+        if row.head != base:
+            raise history.stale(SURFACE.words)
+        before = history.body_of(session, SURFACE, row)
+        after = history.validated(lambda: change.apply(before))
+        changes = [history.Change(row, after, base)]
+        if _first_colour_is_open(before, after):
+            changes += _cut_out(session, surface_id)
+        history.change(session, change.words(before), changes)
     return _moved_on(ws, surface_id, before)
 
 
+def freeze(ws: Workspace, surface_id: str, base: int, map_id: str) -> SurfaceView:
+    """Keep a map's result after its steps as it is now.
+
+    Raises
+    ------
+    BadRequest
+        If the map has no source yet.
+    """
+    with ws.session() as session:
+        document = history.read(session, SURFACE, surface_id)
+    m = document.map(map_id)
+    wiring = Wiring(document)
+    key = wiring.after_steps(map_id, thawed=True)
+    if key is None:
+        raise BadRequest("nothing-there", f"{m.title} has no source yet.", "Bring a picture first.")
+    ws.renderer.graphs.add(wiring.graph, [key])
+    picture = ws.renderer.picture(key)
+    kept = ws.files.keep(pictures.write(picture, FileKind.PNG, 16))
+    frozen = Frozen(sha256=kept, of=key, wraps=picture.wraps)
+    return edit(ws, surface_id, base, Freeze(map=map_id, frozen=frozen))
+
+
 def preview(
-    ws: Workspace, surface_id: str, change: Edit, role: Role, stage: Stage, longest: int | None
+    ws: Workspace, surface_id: str, change: Edit, map_id: str, stage: Stage, longest: int | None
 ) -> Key | None:
     """Return the key of a passing look at an edit that is not made yet."""
     with ws.session() as session:
-        row = must(session, SurfaceRow, surface_id, "surface")
-        before = current_document(session, row)
-    wiring = Wiring(_validated(lambda: change.apply(before)), longest)
-    key = wiring.at(role, stage)
+        row = history.row_of(session, SURFACE, surface_id)
+        before = history.body_of(session, SURFACE, row)
+        settings = projects.settings_of(session, row.project_id)
+    after = history.validated(lambda: change.apply(before))
+    wiring = Wiring(after, longest, target=target_of(settings.targets[0]))
+    key = wiring.at(map_id, stage)
     if key is not None:
         ws.renderer.graphs.add(wiring.graph, [key], lasting=False)
     return key
 
 
 def undo(ws: Workspace, surface_id: str, base: int) -> SurfaceView:
-    """Go back one revision."""
-    return _move(ws, surface_id, base, -1, "Nothing to undo.")
+    """Take back the last action that changed a surface, in all that it changed."""
+    return _move(ws, surface_id, base, history.undo)
 
 
 def redo(ws: Workspace, surface_id: str, base: int) -> SurfaceView:
-    """Go forward again by one revision."""
-    return _move(ws, surface_id, base, +1, "Nothing to redo.")
+    """Do again what was last undone."""
+    return _move(ws, surface_id, base, history.redo)
+
+
+def take_back(ws: Workspace, surface_id: str, base: int, number: int) -> SurfaceView:
+    """Make an earlier revision, of any branch, the newest one; nothing in between is lost."""
+    with ws.writing() as session:
+        row = history.row_of(session, SURFACE, surface_id)
+        history.take_back(session, row, base, number)
+    return get(ws, surface_id)
 
 
 def revision_keys(ws: Workspace, surface_id: str, number: int) -> RevisionKeys:
     """Return the content keys of an earlier revision, for looking at it beside the present one."""
     with ws.session() as session:
-        must(session, SurfaceRow, surface_id, "surface")
-        earlier = _revision(session, surface_id, number)
-    if earlier is None:
-        raise BadRequest(
-            "no-such-revision", f"There is no revision {number}.", "Choose one of the list."
-        )
-    document = Surface.model_validate_json(earlier.document)
-    keys = _announced(ws, document)
-    return RevisionKeys(
-        number=number,
-        keys=keys,
-    )
+        row = history.row_of(session, SURFACE, surface_id)
+        document = history.at(session, SURFACE, surface_id, number)
+        settings = projects.settings_of(session, row.project_id)
+    wiring = Wiring(document, target=target_of(settings.targets[0]))
+    return RevisionKeys(number=number, keys=_announced(ws, wiring))
 
 
-def take_back(ws: Workspace, surface_id: str, base: int, number: int) -> SurfaceView:
-    """Make an earlier revision the newest one; nothing in between is lost."""
+def revisions(ws: Workspace, surface_id: str) -> list[RevisionView]:
+    """Return all revisions on all branches, newest first."""
     with ws.session() as session:
-        row = must(session, SurfaceRow, surface_id, "surface")
-        _check_base(row, base)
-        earlier = _revision(session, surface_id, number)
-        if earlier is None:
-            raise BadRequest(
-                "no-such-revision", f"There is no revision {number}.", "Choose one of the list."
-            )
-        newest = max(
-            session.exec(select(RevisionRow.number).where(RevisionRow.surface_id == surface_id))
-        )
-        row.current = newest + 1
-        session.add(row)
-        session.add(
-            RevisionRow(
-                surface_id=surface_id,
-                number=row.current,
-                words=f"Back to {number}: {earlier.words}",
-                document=earlier.document,
-            )
-        )
-    return get(ws, surface_id)
+        return history.listed(session, history.row_of(session, SURFACE, surface_id))
 
 
-def history(ws: Workspace, surface_id: str) -> list[RevisionView]:
-    """Return all revisions, newest first."""
-    with ws.session() as session:
-        row = must(session, SurfaceRow, surface_id, "surface")
-        revisions = session.exec(
-            select(RevisionRow)
-            .where(RevisionRow.surface_id == surface_id)
-            .order_by(col(RevisionRow.number).desc())
-        )
-        return [
-            RevisionView(number=r.number, words=r.words, current=r.number == row.current)
-            for r in revisions
-        ]
-
-
-def current_document(session: Session, row: SurfaceRow) -> Surface:
-    """Return a surface's present document."""
-    revision = _revision(session, row.id, row.current)
-    if revision is None:
-        raise BadRequest(
-            "history-broken", "This surface has lost its present state.", "Undo, or start it anew."
-        )
-    return Surface.model_validate_json(revision.document)
-
-
-def delivered_key(session: Session, row: SurfaceRow, document: Surface) -> Key | None:
-    """Return the key of all that a delivery holds of a surface; None where it is nothing."""
-    project = must(session, ProjectRow, row.project_id, "project")
-    shown = [
-        Material.model_validate_json(m.document)
-        for m in session.exec(select(MaterialRow).where(MaterialRow.surface_id == row.id))
-    ]
-    wiring = Wiring(document)
-    parts = parts_of(wiring, row.id, shown, TARGETS[project.target])
-    return contents_of(wiring.graph, parts) if parts else None
+def _announced(ws: Workspace, wiring: Wiring) -> dict[str, dict[Stage, Key | None]]:
+    """Make the keys of all stages known, so that their renders can be asked for by address."""
+    stages = wiring.stages()
+    ws.renderer.graphs.add(wiring.graph, [k for by in stages.values() for k in by.values() if k])
+    return stages
 
 
 def _first_colour_is_open(before: Surface, after: Surface) -> bool:
     """Tell whether a colour has just come in for the first time, and with alpha in use."""
-    origin = after.map(Role.COLOUR).origin
-    first = before.map(Role.COLOUR).origin is None
-    return first and isinstance(origin, SourceOrigin) and origin.alpha
+    now, then = after.of_role(Role.COLOUR), before.of_role(Role.COLOUR)
+    if now is None or not isinstance(now.origin, SourceOrigin) or not now.origin.alpha:
+        return False
+    return then is None or then.origin is None
 
 
-def _cut_out(session: Session, surface_id: str) -> None:
+def _cut_out(session: Session, surface_id: str) -> list[history.Change]:
     """Let a surface's materials be cut out, as its colour is."""
-    for row in session.exec(select(MaterialRow).where(MaterialRow.surface_id == surface_id)):
-        material = Material.model_validate_json(row.document)
-        row.document = material.model_copy(update={"cutout": True}).model_dump_json()
-        session.add(row)
+    rows = history.owned(session, MATERIAL, surface_id)
+    bodies = history.bodies(session, MATERIAL, rows)
+    return [
+        history.Change(row, rebuilt(material, cutout=True))
+        for row in rows
+        if isinstance(material := bodies[row.id], Material)
+    ]
 
 
-def _move(ws: Workspace, surface_id: str, base: int, by: int, at_end: str) -> SurfaceView:
-    with ws.session() as session:
-        row = must(session, SurfaceRow, surface_id, "surface")
-        _check_base(row, base)
-        if _revision(session, surface_id, row.current + by) is None:
-            raise BadRequest("at-the-end", at_end, "This is as far as the history goes.")
-        before = current_document(session, row)
-        row.current += by
-        session.add(row)
-    return _moved_on(ws, surface_id, before)
+def _move(
+    ws: Workspace,
+    surface_id: str,
+    base: int,
+    way: Callable[[Session, DocumentRow, int], history.Moved],
+) -> SurfaceView:
+    with ws.writing() as session:
+        row = history.row_of(session, SURFACE, surface_id)
+        before = history.body_of(session, SURFACE, row)
+        moved = way(session, row, base)
+    return _moved_on(ws, surface_id, before, moved.left)
 
 
-def _moved_on(ws: Workspace, surface_id: str, before: Surface) -> SurfaceView:
+def _moved_on(
+    ws: Workspace, surface_id: str, before: Surface, left: list[str] | None = None
+) -> SurfaceView:
     """Return a surface as it is now; what was being made only of its former state is dropped.
 
     What was stopped before goes on: it belongs to what the person wants to see now.
     """
-    view = get(ws, surface_id)
-    left = {key for by in Wiring(before).stages().values() for key in by.values() if key}
+    view = get(ws, surface_id, left)
+    former = Wiring(before, target=TARGETS[view.target]).stages()
+    gone = {key for by in former.values() for key in by.values() if key}
     now = {key for by in view.keys.values() for key in by.values() if key}
-    ws.renderer.drop(left - now)
+    ws.renderer.drop(gone - now)
     ws.renderer.go_on(now)
     return view
-
-
-def _check_base(row: SurfaceRow, base: int) -> None:
-    if row.current != base:
-        raise Conflict(
-            "stale-edit",
-            "This surface was changed elsewhere meanwhile.",
-            "It is shown anew; make the change again.",
-        )
-
-
-def _revision(session: Session, surface_id: str, number: int) -> RevisionRow | None:
-    return session.exec(
-        select(RevisionRow).where(
-            RevisionRow.surface_id == surface_id, RevisionRow.number == number
-        )
-    ).first()
-
-
-def _documents(session: Session, project_id: str) -> list[tuple[SurfaceRow, Surface]]:
-    rows = session.exec(
-        select(SurfaceRow)
-        .where(SurfaceRow.project_id == project_id)
-        .order_by(col(SurfaceRow.created))
-    )
-    return [(row, current_document(session, row)) for row in rows.all()]
-
-
-def _state(session: Session, row: SurfaceRow, document: Surface) -> SurfaceState:
-    if all(m.origin is None for m in document.maps if m.role is Role.COLOUR):
-        return SurfaceState.EMPTY
-    builds = session.exec(
-        select(BuildRow)
-        .join(DeliveryRow, col(BuildRow.delivery_id) == col(DeliveryRow.id))
-        .where(DeliveryRow.project_id == row.project_id)
-        .order_by(col(BuildRow.created).desc())
-    ).all()
-    for build in builds:
-        key = BuildRecord.model_validate_json(build.manifest).surfaces.get(row.id)
-        if key is None:
-            continue
-        if key != delivered_key(session, row, document):
-            return SurfaceState.CHANGED
-        return SurfaceState.INSTALLED if build.installed else SurfaceState.BUILT
-    return SurfaceState.DRAFT
-
-
-def _validated(make: Callable[[], Surface]) -> Surface:
-    """Run a change of a document and put its model's objections into words for the person."""
-    try:
-        return make()
-    except ValidationError as error:
-        first = error.errors()[0]
-        words = str(first["msg"]).removeprefix("Value error, ")
-        raise BadRequest("does-not-fit", words, "Choose another value.") from error

@@ -14,6 +14,7 @@ from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.catalogue.grouping import Relation
 from stonestack.core.catalogue.names import folded, parts
+from stonestack.core.document import GamePlace, SourceOrigin, Stage
 from stonestack.core.errors import BadRequest, StoneError
 from stonestack.core.graph import Key
 from stonestack.core.image import Picture, Space
@@ -22,14 +23,14 @@ from stonestack.core.normals import Green, turned
 from stonestack.core.refit import contract_of
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import SIZES, Size
-from stonestack.core.surface import GamePlace, Stage
 from stonestack.core.wiring import Wiring
-from stonestack.services import finding, planning, sources, surfaces
+from stonestack.services import finding, history, planning, projects, sources, surfaces
+from stonestack.services.history import SURFACE
 from stonestack.services.planning import Replacement
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.files import write_atomically
-from stonestack.store.tables import EntryRow, GameFileRow, GameRow, ProjectRow, SurfaceRow
+from stonestack.store.tables import EntryRow, GameFileRow, GameRow
 
 _OPENED = {"png", "jpeg", "bmp", "tiff", "tga"}
 """Kinds that image editors open; of others a PNG is put beside."""
@@ -194,7 +195,7 @@ def into_project(
         If a file is none of the game's, no picture, or cannot be decoded; nothing is begun then.
     """
     with ws.session() as session:
-        must(session, ProjectRow, project_id, "project")
+        projects.settings_of(session, project_id)
         chosen = [must(session, EntryRow, i, "file") for i in entry_ids]  # type: ignore[arg-type]
         shelf_of = must(session, GameRow, game_id, "game folder").shelf_of
     for entry in chosen:
@@ -226,8 +227,7 @@ def of_surface(ws: Workspace, surface_id: str) -> tuple[str, list[Replacement]]:
         If no map of the surface comes from a game.
     """
     with ws.session() as session:
-        row = must(session, SurfaceRow, surface_id, "surface")
-        document = surfaces.current_document(session, row)
+        document = history.read(session, SURFACE, surface_id)
         placed = [(m, m.place) for m in document.maps if m.place is not None]
         if not placed:
             raise BadRequest(
@@ -253,10 +253,12 @@ def of_surface(ws: Workspace, surface_id: str) -> tuple[str, list[Replacement]]:
                 )
             same = (m.size.width, m.size.height) == (place.width, place.height)
             stage = Stage.SIZE if same else Stage.STEPS
-            key = wiring.at(m.role, stage)
+            key = wiring.at(m.id, stage)
             if key is not None:
                 ws.renderer.graphs.add(wiring.graph, [key])
-                wanted.append(Replacement(entry.id or 0, _picture(ws, key, m.green)))
+                # As its own file had it: the game reads it so.
+                green = m.origin.green if isinstance(m.origin, SourceOrigin) else Green.UP
+                wanted.append(Replacement(entry.id or 0, _picture(ws, key, green)))
     return placed[0][1].game, wanted
 
 
@@ -317,15 +319,10 @@ def _surface(ws: Workspace, project_id: str, game_id: str, entries: list[EntryRo
             sha256=source.sha256,
             width=entry.width,
             height=entry.height,
+            format=_format(role, entry),
             line=contract_of(data).line[:200],
         )
-        change = edits.TakeFromGame(
-            role=role,
-            origin=source.origin,
-            place=place,
-            size=_size(entry),
-            format=_format(role, entry),
-        )
+        change = edits.TakeFromGame(role=role, origin=source.origin, place=place, size=_size(entry))
         view = surfaces.edit(ws, view.id, view.revision, change)
     return view
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from stonestack.core import stopping
-from stonestack.core.surface import Stage
+from stonestack.core.document import Stage
 from stonestack.services import projects, surfaces
 from stonestack.services.jobs import Progress
 from stonestack.services.scheduler import Urgency, urgent

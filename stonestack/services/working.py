@@ -11,16 +11,17 @@ from sqlmodel import col, select
 
 from stonestack.core import edits
 from stonestack.core.catalogue.names import folded
+from stonestack.core.document import Returned, Stage
 from stonestack.core.errors import BadRequest, Conflict, StoneError
 from stonestack.core.naming import code_name
-from stonestack.core.roles import ROLES, Role
-from stonestack.core.surface import Returned, Stage
+from stonestack.core.roles import ROLES
 from stonestack.core.wiring import Wiring
 from stonestack.core.workfiles.passing import EXTENSIONS, Trouble, WorkKind, incoming, outgoing
-from stonestack.services import projects, surfaces, taking
+from stonestack.services import history, projects, surfaces, taking
+from stonestack.services.history import SURFACE
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.files import sha256, write_atomically
-from stonestack.store.tables import SurfaceRow, WorkfileRow
+from stonestack.store.tables import WorkfileRow
 
 _taking = threading.Lock()
 """Files are taken in one at a time: a save and a look may come together."""
@@ -33,7 +34,7 @@ class WorkfileView(BaseModel):
     """A working file as the screen sees it."""
 
     id: str
-    role: Role
+    map: str
     stage: Stage
     kind: WorkKind
     path: str
@@ -44,7 +45,7 @@ class WorkfileView(BaseModel):
 
 
 def put_out(
-    ws: Workspace, surface_id: str, role: Role, stage: Stage, kind: WorkKind
+    ws: Workspace, surface_id: str, map_id: str, stage: Stage, kind: WorkKind
 ) -> WorkfileView:
     """Put a map out at a stage.
 
@@ -63,22 +64,23 @@ def put_out(
             "Put the map out at its source, its steps or its size.",
         )
     with ws.session() as session:
-        row = must(session, SurfaceRow, surface_id, "surface")
-        document = surfaces.current_document(session, row)
-        project = projects.get(ws, row.project_id)
+        row = history.row_of(session, SURFACE, surface_id)
+        document = history.body_of(session, SURFACE, row)
+        title = projects.settings_of(session, row.project_id).title
+    m = document.map(map_id)
     wiring = Wiring(document)
-    key, begin = wiring.at(role, stage), wiring.at(role, Stage.SOURCE)
+    key, begin = wiring.at(map_id, stage), wiring.at(map_id, Stage.SOURCE)
     if key is None or begin is None:
         raise BadRequest(
-            "nothing-there", f"{ROLES[role].title} has no source yet.", "Bring a picture in first."
+            "nothing-there", f"{m.title} has no source yet.", "Bring a picture in first."
         )
     ws.renderer.graphs.add(wiring.graph, [key, begin])
     picture = ws.renderer.picture(key)
     original = ws.renderer.picture(begin) if begin != key else None
     data, plain = outgoing(picture, kind, original)
-    folder = ws.data.working / code_name(project.title)
+    folder = ws.data.working / code_name(title)
     suffix = "" if stage is Stage.SIZE else f"_{stage}"
-    name = f"{document.name}{ROLES[role].suffix}{suffix}"
+    name = f"{document.name}{ROLES[m.role].suffix}{suffix}"
     with ws.session() as session:
         others = session.exec(select(WorkfileRow).where(WorkfileRow.surface_id != surface_id)).all()
     taken = {folded(o.path) for o in others}
@@ -89,7 +91,7 @@ def put_out(
         number += 1
     with _taking:
         write_atomically(place, data)
-        beside = document.map(role).place
+        beside = m.place
         if beside is not None:
             for name, content in taking.companion_files(ws, beside):
                 write_atomically(place.with_name(name), content)
@@ -98,7 +100,7 @@ def put_out(
                 select(WorkfileRow).where(WorkfileRow.path == str(place))
             ).first() or WorkfileRow(
                 surface_id=surface_id,
-                role=role,
+                map=map_id,
                 stage=stage,
                 path=str(place),
                 kind=kind,
@@ -182,10 +184,10 @@ def _take_in(ws: Workspace, workfile_id: str, data: bytes, fixes: set[str]) -> W
     returned = Returned(
         stage=Stage(row.stage), sha256=ws.files.keep(back.png), sent=row.sent, name=name
     )
-    change: edits.Edit = edits.ReturnFile(role=Role(row.role), returned=returned)
+    change: edits.Edit = edits.ReturnFile(map=row.map, returned=returned)
     if back.unchanged and not fixes:
         # What was painted before has been undone in the editor.
-        change = edits.DropReturned(role=Role(row.role), stage=returned.stage, sent=row.sent)
+        change = edits.DropReturned(map=row.map, stage=returned.stage, sent=row.sent)
     _edited(ws, row.surface_id, change)
     return _note(ws, row.id, sha256(data), "back", back.troubles)
 
@@ -216,7 +218,7 @@ def _note(
 def _view(row: WorkfileRow) -> WorkfileView:
     return WorkfileView(
         id=row.id,
-        role=Role(row.role),
+        map=row.map,
         stage=Stage(row.stage),
         kind=WorkKind(row.kind),
         path=row.path,

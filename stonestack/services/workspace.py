@@ -47,6 +47,17 @@ class Workspace:
             yield session
             session.commit()
 
+    @contextmanager
+    def writing(self) -> Iterator[Session]:
+        """Open a session that lets no other write between its reading and its end.
+
+        It has to be short, and nothing inside may open another session to write.
+        """
+        with Session(self.engine, expire_on_commit=False) as session:
+            session.connection().exec_driver_sql("BEGIN IMMEDIATE")
+            yield session
+            session.commit()
+
     def close(self) -> None:
         """Stop what runs and let go of the files."""
         self.jobs.close()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, event, inspect
+from sqlalchemy import Connection, Engine, event, inspect
 from sqlmodel import create_engine
 
 MIGRATIONS = Path(__file__).with_name("migrations")
@@ -28,20 +28,41 @@ def open_database(path: Path) -> Engine:
 
 
 def migrate(engine: Engine) -> None:
-    """Bring the schema up to date; where it is, the migration tool is not even loaded."""
+    """Bring the schema up to date, wholly or not at all.
+
+    Where it is, the migration tool is not even loaded.
+    """
     with engine.connect() as connection:
-        if inspect(connection).has_table("alembic_version"):
-            now = connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
-            if now == newest():
-                return
+        if _version(connection) == newest():
+            return
     from alembic import command
     from alembic.config import Config
 
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS).replace("%", "%%"))
-    with engine.begin() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+    with engine.connect() as connection:
+        # Tables are rebuilt under others that point at them; what points where is checked after.
+        connection.exec_driver_sql("PRAGMA foreign_keys=OFF")
+        connection.exec_driver_sql("BEGIN IMMEDIATE")
+        try:
+            # Another start may have been faster while this one waited.
+            if _version(connection) != newest():
+                config.attributes["connection"] = connection
+                command.upgrade(config, "head")
+                broken = connection.exec_driver_sql("PRAGMA foreign_key_check").all()
+                if broken:
+                    raise RuntimeError(f"The new schema points at nothing: {broken[:3]}")
+            connection.commit()
+        finally:
+            connection.rollback()
+            connection.exec_driver_sql("PRAGMA foreign_keys=ON")
+
+
+def _version(connection: Connection) -> str | None:
+    if not inspect(connection).has_table("alembic_version"):
+        return None
+    found = connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
+    return None if found is None else str(found)
 
 
 def newest() -> str:

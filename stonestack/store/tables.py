@@ -20,15 +20,11 @@ def now() -> datetime:
 
 
 class ProjectRow(SQLModel, table=True):
-    """One game's texture work."""
+    """One game's texture work; its settings are the document of the same id."""
 
     __tablename__ = "project"
 
     id: str = Field(default_factory=new_id, primary_key=True)
-    title: str
-    target: str
-    game_folder: str | None = None
-    texels_per_metre: int = 512
     created: datetime = Field(default_factory=now)
 
 
@@ -46,67 +42,108 @@ class SourceRow(SQLModel, table=True):
     created: datetime = Field(default_factory=now)
 
 
-class SurfaceRow(SQLModel, table=True):
-    """A surface; its document is its revision number ``current``."""
+class DocumentRow(SQLModel, table=True):
+    """Anything with a history: a surface, a material, a delivery, a project's settings.
 
-    __tablename__ = "surface"
+    Parameters
+    ----------
+    kind : str
+        ``surface``, ``material``, ``delivery`` or ``project``.
+    owner : str
+        The document that it belongs to: of a material, its surface; else empty.
+    head : int
+        The revision that it is at; 0 only while it is being made.
+    tip : int
+        Where redo leads: the newest revision on the present branch.
+    moves : int
+        Counts every move of the head, so that two answers can be told older and newer.
+    summary : str
+        What lists show of it, as JSON; ``summary_of`` says of what it was made.
+    """
+
+    __tablename__ = "document"
+    __table_args__ = (Index("ix_document_list", "project_id", "kind", "created"),)
 
     id: str = Field(default_factory=new_id, primary_key=True)
     project_id: str = Field(foreign_key="project.id", index=True)
-    current: int = 1
+    kind: str
+    owner: str = Field(default="", index=True)
+    head: int = 0
+    tip: int = 0
+    moves: int = 0
+    summary: str = ""
+    summary_of: str = ""
+    created: datetime = Field(default_factory=now)
+
+
+class ActionRow(SQLModel, table=True):
+    """One thing that a person did, to however many documents; its number is never used again."""
+
+    __tablename__ = "action"
+    __table_args__ = {"sqlite_autoincrement": True}  # SQLAlchemy wants a dict here.
+
+    id: int | None = Field(default=None, primary_key=True)
+    project_id: str = Field(foreign_key="project.id", index=True)
+    words: str
     created: datetime = Field(default_factory=now)
 
 
 class RevisionRow(SQLModel, table=True):
-    """One state of a surface, and in words what made it."""
+    """One state of a document, and in words what made it; its number is never used again."""
 
     __tablename__ = "revision"
-    __table_args__ = (UniqueConstraint("surface_id", "number"),)
+    __table_args__ = {"sqlite_autoincrement": True}
 
-    id: str = Field(default_factory=new_id, primary_key=True)
-    surface_id: str = Field(foreign_key="surface.id", index=True)
-    number: int
+    id: int | None = Field(default=None, primary_key=True)
+    document_id: str = Field(foreign_key="document.id", index=True)
+    parent: int | None = None
+    action_id: int = Field(foreign_key="action.id", index=True)
     words: str
-    document: str
+    schema_version: int
+    body: str
     created: datetime = Field(default_factory=now)
 
 
-class MaterialRow(SQLModel, table=True):
-    """A material; its document links slots to the maps of a surface."""
+class SnapshotRow(SQLModel, table=True):
+    """A name for a revision."""
 
-    __tablename__ = "material"
-
-    id: str = Field(default_factory=new_id, primary_key=True)
-    project_id: str = Field(foreign_key="project.id", index=True)
-    surface_id: str = Field(foreign_key="surface.id", index=True)
-    document: str
-    created: datetime = Field(default_factory=now)
-
-
-class DeliveryRow(SQLModel, table=True):
-    """A delivery: which surfaces go out, under which identifier."""
-
-    __tablename__ = "delivery"
+    __tablename__ = "snapshot"
+    __table_args__ = (UniqueConstraint("document_id", "title"),)
 
     id: str = Field(default_factory=new_id, primary_key=True)
-    project_id: str = Field(foreign_key="project.id", index=True)
-    document: str
+    document_id: str = Field(foreign_key="document.id", index=True)
+    revision_id: int = Field(foreign_key="revision.id")
+    title: str
     created: datetime = Field(default_factory=now)
 
 
 class BuildRow(SQLModel, table=True):
-    """A build of a delivery: its manifest, its folder below builds, and when it went out."""
+    """A build of a delivery: its record, its folder below builds, and when it went out."""
 
     __tablename__ = "build"
     __table_args__ = (UniqueConstraint("delivery_id", "number"),)
 
     id: str = Field(default_factory=new_id, primary_key=True)
-    delivery_id: str = Field(foreign_key="delivery.id", index=True)
+    delivery_id: str = Field(foreign_key="document.id", index=True)
     number: int
     manifest: str
     folder: str
+    files: int = 0
+    bytes: int = 0
     created: datetime = Field(default_factory=now)
     installed: datetime | None = None
+
+
+class BuiltRow(SQLModel, table=True):
+    """What a build holds of one surface, by the content key of all of it."""
+
+    __tablename__ = "built"
+    __table_args__ = (Index("ix_built_surface", "surface_id", "build_id"),)
+
+    build_id: str = Field(foreign_key="build.id", primary_key=True)
+    surface_id: str = Field(primary_key=True)
+    target: str
+    key: str
 
 
 class NodeRow(SQLModel, table=True):
@@ -278,8 +315,8 @@ class WorkfileRow(SQLModel, table=True):
     __tablename__ = "workfile"
 
     id: str = Field(default_factory=new_id, primary_key=True)
-    surface_id: str = Field(foreign_key="surface.id", index=True)
-    role: str
+    surface_id: str = Field(foreign_key="document.id", index=True)
+    map: str
     stage: str
     path: str
     kind: str

@@ -81,7 +81,7 @@ def demo_server() -> tuple[Server, Path]:
     drawn, folder = _drawn(), Path(tempfile.mkdtemp())
     shutil.copytree(drawn, folder, dirs_exist_ok=True)
     with sqlite3.connect(next(folder.glob("*/stonestack.sqlite3"))) as database:
-        for table, column in (("project", "game_folder"), ("game", "root")):
+        for table, column in (("revision", "body"), ("game", "root")):
             database.execute(
                 f"UPDATE {table} SET {column} = replace({column}, ?, ?)",
                 (str(drawn), str(folder)),

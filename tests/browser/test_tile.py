@@ -70,7 +70,7 @@ class RawToTile(TileCase):
         self.ready("tiles both ways")
         for words in ("Left to right", "Top to bottom", "Detail of joins"):
             self.assertAlmostEqual(self.score(words), 1, delta=0.15)
-        for way in ("quilt_tile", "wrap_tile", "blend_tile", "mirror_tile", "make_tile"):
+        for way in ("quilt_tile", "wrap_tile", "blend_tile", "mirror_tile", "cut_tile"):
             page.get_by_label("Way", exact=True).select_option(way)
             expect(page.get_by_label("Way", exact=True)).to_have_value(way, timeout=PATIENCE)
             self.ready("mirror-symmetric" if way == "mirror_tile" else "tiles both ways")

@@ -110,11 +110,11 @@ class Build(CommandCase):
         source = sources.bring(ws, project.id, "a.png", raw_picture())
         surface = surfaces.create(ws, project.id, "Wall", "wall")
         for change in (
-            edits.SetOrigin(role=Role.COLOUR, origin=source.origin),
-            edits.SetSize(role=Role.COLOUR, size=Size(width=64, height=64), all_maps=True),
+            edits.SetOrigin(map=Role.COLOUR, origin=source.origin),
+            edits.SetSize(map=Role.COLOUR, size=Size(width=64, height=64), all_maps=True),
         ):
             surface = surfaces.edit(ws, surface.id, surface.revision, change)
-        document = Delivery(title="First", name="first", surfaces=(surface.id,))
+        document = Delivery(title="First", name="first", target="saltglass", surfaces=(surface.id,))
         deliveries.create(ws, project.id, document)
         ws.close()
         environment = {**os.environ, "STONE_STACK_DATA": str(data)}

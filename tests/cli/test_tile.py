@@ -60,7 +60,7 @@ class TilingOnTheCommandLine(unittest.TestCase):
 
     def test_size_and_axes_are_as_asked(self) -> None:
         out = self.folder / "out.tga"
-        done = run("tile", self.raw, out, "--method", "patch", "--size", "512x256", "--axes", "x")
+        done = run("tile", self.raw, out, "--method", "quilt", "--size", "512x256", "--axes", "x")
         self.assertEqual(done.returncode, 0, done.stderr)
         with Image.open(out) as image:
             self.assertEqual(image.size, (512, 256))

@@ -10,12 +10,12 @@ from hypothesis import strategies as st
 from pydantic import BaseModel
 
 from stonestack.core import edits, ops
+from stonestack.core.document import Stage, Surface, new_surface
 from stonestack.core.errors import BadRequest, NotFound
 from stonestack.core.graph import Graph, Node, canonical, ordered
 from stonestack.core.image import Picture, Space
 from stonestack.core.ops import OPERATIONS, File, Operation
 from stonestack.core.roles import Role
-from stonestack.core.surface import Stage, Surface, new_surface
 from stonestack.core.tile.patches import PatchSpots, Spot
 from stonestack.core.wiring import Wiring
 from tests.core.test_surface import ORIGIN, begun
@@ -30,6 +30,8 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "text": {"text": "words"},
     "contents": {"paths": ["a"]},
     "manifest": {"delivery": "a", "title": "A", "version": 1, "game": "g"},
+    "another_map": {"map": {"map": "height"}},
+    "lay_picture": {"picture": {"sha256": "ab" * 32, "name": "a.png"}},
     "patch_spots": {"spots": [{"x": 0.5, "y": 0.5, "radius": 0.1}]},
 }
 """Parameters of the operations that have no usual ones."""
@@ -173,7 +175,7 @@ class Shape(unittest.TestCase):
         surface = begun()
         for n in range(count):
             spot = Spot(x=0.02 + 0.03 * n, y=0.5, radius=0.02)
-            surface = edits.RepairSpots(role=Role.COLOUR, spots=(spot,)).apply(surface)
+            surface = edits.RepairSpots(map=Role.COLOUR, spots=(spot,)).apply(surface)
         return surface
 
     def test_repairs_add_a_few_nodes_each_and_not_many_times_more(self) -> None:

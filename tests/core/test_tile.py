@@ -4,7 +4,7 @@ import numpy as np
 
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Picture, Space
-from stonestack.core.tile.boundary import MakeTile, best_width, make_tile
+from stonestack.core.tile.boundary import CutTile, best_width, cut_tile
 from stonestack.core.tile.light import BalanceLight, balance_light, light_field
 from stonestack.core.tile.seam import detail, seam_score
 from tests.support import colour_picture, noise
@@ -31,7 +31,7 @@ def cross_faded(picture: Picture, overlap: int) -> Picture:
 class MakingATile(unittest.TestCase):
     def setUp(self) -> None:
         self.raw = colour_picture(360, 260)
-        self.tile = make_tile(self.raw, MakeTile(shape="found", most=0.25))
+        self.tile = cut_tile(self.raw, CutTile(shape="found", most=0.25))
 
     def test_a_raw_picture_has_a_step_and_its_tile_has_none(self) -> None:
         raw, tile = seam_score(self.raw), seam_score(self.tile)
@@ -70,23 +70,23 @@ class MakingATile(unittest.TestCase):
         self.assertAlmostEqual(across / usual, 1, delta=0.35)
 
     def test_one_axis_alone_leaves_the_other(self) -> None:
-        only = make_tile(self.raw, MakeTile(axes="x"))
+        only = cut_tile(self.raw, CutTile(axes="x"))
         self.assertEqual(only.height, self.raw.height)
         self.assertAlmostEqual(seam_score(only).x, 1, delta=0.1)
         self.assertGreater(seam_score(only).y, 3)
 
     def test_proportions_become_equal(self) -> None:
-        square = make_tile(self.raw, MakeTile(shape="square"))
+        square = cut_tile(self.raw, CutTile(shape="square"))
         self.assertAlmostEqual(square.width / square.height, 1, delta=0.04)
         self.assertAlmostEqual(seam_score(square).worst, 1, delta=0.15)
 
     def test_the_same_twice_gives_the_same_bytes(self) -> None:
-        again = make_tile(self.raw, MakeTile(shape="found", most=0.25))
+        again = cut_tile(self.raw, CutTile(shape="found", most=0.25))
         np.testing.assert_array_equal(again.pixels, self.tile.pixels)
 
     def test_alpha_is_cut_along(self) -> None:
         pixels = np.concatenate([self.raw.pixels, noise(360, 260, 9, channels=1)], axis=2)
-        tile = make_tile(Picture(pixels, Space.LINEAR, alpha=True), MakeTile())
+        tile = cut_tile(Picture(pixels, Space.LINEAR, alpha=True), CutTile())
         self.assertTrue(tile.alpha)
         alpha = tile.with_pixels(np.repeat(tile.pixels[..., 3:], 4, axis=2))
         self.assertLess(seam_score(alpha).worst, 1.3)
@@ -94,13 +94,13 @@ class MakingATile(unittest.TestCase):
     def test_normals_stay_unit_length(self) -> None:
         vectors = noise(120, 100) * 2 - 1
         unit = vectors / np.linalg.norm(vectors, axis=2, keepdims=True)
-        tile = make_tile(Picture(unit.astype(np.float32), Space.VECTOR), MakeTile())
+        tile = cut_tile(Picture(unit.astype(np.float32), Space.VECTOR), CutTile())
         np.testing.assert_allclose(np.linalg.norm(tile.pixels, axis=2), 1, atol=1e-5)
 
     def test_a_picture_without_room_is_refused(self) -> None:
         tiny = Picture(np.zeros((8, 200, 3), np.float32), Space.LINEAR)
         with self.assertRaises(BadRequest):
-            make_tile(tiny, MakeTile())
+            cut_tile(tiny, CutTile())
 
 
 class FindingThePeriod(unittest.TestCase):
@@ -113,7 +113,7 @@ class FindingThePeriod(unittest.TestCase):
     def test_a_tile_from_a_periodic_field_is_the_motif_again(self) -> None:
         motif = noise(64, 64, 3, 9, wraps=True) * np.float32(0.5) + np.float32(0.25)
         field = Picture(np.tile(motif, (4, 4, 1))[:230, :230], Space.LINEAR)
-        tile = make_tile(field, MakeTile())
+        tile = cut_tile(field, CutTile())
         self.assertEqual((tile.width % 64, tile.height % 64), (0, 0))
         np.testing.assert_allclose(tile.pixels[:64, :64], motif, atol=0.02)
 

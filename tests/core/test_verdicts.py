@@ -3,7 +3,7 @@ import unittest
 from stonestack.core.tile.scores import CulpritView, PeriodView, TileScores, Way
 from stonestack.core.verdicts import of_tile
 
-CUT = frozenset({"decode", "balance_light", "make_tile"})
+CUT = frozenset({"decode", "balance_light", "cut_tile"})
 LATTICE = PeriodView(steps=[Way(x=40, y=0), Way(x=0, y=20)], strength=0.6)
 
 
@@ -29,7 +29,7 @@ class Advice(unittest.TestCase):
     def test_an_untiled_picture_is_to_be_tiled_and_a_tiled_one_in_another_way(self) -> None:
         step = scores(x=3.0)
         self.assertEqual(
-            self.advised(step, frozenset({"decode"})), ("a step at the edge", "Add Make it tile.")
+            self.advised(step, frozenset({"decode"})), ("a step at the edge", "Add Tiling.")
         )
         self.assertEqual(self.advised(step, CUT)[1], "Choose another way to tile.")
 
@@ -48,8 +48,8 @@ class Advice(unittest.TestCase):
 
     def test_broad_light_is_to_be_balanced_then_mixed_then_framed_away(self) -> None:
         broad = scores(repetition=2.3, broad=2.3)
-        self.assertIn("Balance", self.advised(broad, frozenset({"decode", "make_tile"}))[1])
-        self.assertIn("Patch together", self.advised(broad, CUT)[1])
+        self.assertIn("Balance", self.advised(broad, frozenset({"decode", "cut_tile"}))[1])
+        self.assertIn("Quilt", self.advised(broad, CUT)[1])
         patched = frozenset({"decode", "balance_light", "quilt_tile"})
         self.assertIn("evener light", self.advised(broad, patched)[1])
 

@@ -14,7 +14,7 @@ from stonestack.core.resize import limited
 from stonestack.core.stepkind import SOLVED_AT
 from stonestack.core.steps import STEPS
 from stonestack.core.tile.blend import BlendTile
-from stonestack.core.tile.boundary import MakeTile
+from stonestack.core.tile.boundary import CutTile
 from stonestack.core.tile.mirrored import MirrorTile
 from stonestack.core.tile.patches import PatchSpots, Spot, patch_spots
 from stonestack.core.tile.quilt import QuiltTile, quilt_tile
@@ -32,11 +32,11 @@ SPECTRUM_DB = 1.5
 COPY = 0.8
 """Correlation above which a patch counts as seen twice."""
 
-Ways = MakeTile | WrapTile | QuiltTile | BlendTile | MirrorTile
+Ways = CutTile | WrapTile | QuiltTile | BlendTile | MirrorTile
 SUITS: dict[str, tuple[Ways, ...]] = {
-    "stochastic": (MakeTile(), WrapTile(), QuiltTile(), BlendTile(), MirrorTile()),
-    "bricks": (MakeTile(), QuiltTile()),
-    "weave": (MakeTile(), QuiltTile(), BlendTile()),
+    "stochastic": (CutTile(), WrapTile(), QuiltTile(), BlendTile(), MirrorTile()),
+    "bricks": (CutTile(), QuiltTile()),
+    "weave": (CutTile(), QuiltTile(), BlendTile()),
 }
 """Which ways suit which matter."""
 

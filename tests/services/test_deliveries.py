@@ -4,6 +4,7 @@ from unittest import mock
 
 from stonestack.core import codecs, edits
 from stonestack.core.deliveries import Delivery
+from stonestack.core.document import rebuilt
 from stonestack.core.errors import BadRequest
 from stonestack.core.roles import Role
 from stonestack.services import deliveries, installing, materials, projects, surfaces
@@ -11,7 +12,7 @@ from stonestack.services.jobs import Jobs, JobState, Progress, silent
 from stonestack.services.surfaces import SurfaceState
 from stonestack.store import files
 from tests.services.test_surfaces import SurfaceCase
-from tests.support import WorkspaceCase
+from tests.support import WorkspaceCase, set_output
 
 
 class DeliveryCase(SurfaceCase):
@@ -20,9 +21,11 @@ class DeliveryCase(SurfaceCase):
         self.game = self.root / "game"
         self.game.mkdir()
         (self.game / "room.json").write_text("{}")
-        document = Delivery(title="First", name="first", surfaces=(self.surface.id,))
+        document = Delivery(
+            title="First", name="first", target="saltglass", surfaces=(self.surface.id,)
+        )
         self.delivery = deliveries.create(self.ws, self.project.id, document)
-        patch = mock.patch.object(deliveries, "game_folder", return_value=self.game)
+        patch = mock.patch.object(projects, "game_folder", return_value=self.game)
         patch.start()
         self.addCleanup(patch.stop)
 
@@ -63,11 +66,17 @@ class Building(DeliveryCase):
         for file in (self.root / "data" / "cache").rglob("*.*"):
             file.unlink()
         two = deliveries.build(self.opened(), self.delivery.id, silent())
-        self.assertEqual(one.manifest.files, two.manifest.files)
+        one_files, two_files = (
+            deliveries.record_of(self.ws, build.id).manifest.files for build in (one, two)
+        )
+        self.assertEqual(one_files, two_files)
         self.assertEqual((one.number, two.number), (1, 2))
 
     def test_two_maps_of_one_name_are_refused(self) -> None:
-        self.edit(self.surface, edits.SetOutput(role=Role.SPECULAR, file_name="wall_c"))
+        self.edit(
+            self.surface,
+            set_output(Role.SPECULAR, name="wall_c"),
+        )
         with self.assertRaises(BadRequest) as caught:
             deliveries.build(self.ws, self.delivery.id, silent())
         self.assertIn("wall_c.dds", caught.exception.message)
@@ -93,9 +102,40 @@ class Building(DeliveryCase):
         self.assertEqual(view.document.surfaces, (self.surface.id, other.id))
 
     def test_a_material_says_what_is_missing(self) -> None:
-        self.edit(self.surface, edits.SetOutput(role=Role.NORMAL, file_name="n", delivered=False))
-        [view] = materials.listed(self.ws, self.project.id)
+        self.edit(
+            self.surface,
+            set_output(Role.NORMAL, delivered=False),
+        )
+        [listed] = materials.listed(self.ws, self.project.id)
+        view = materials.get(self.ws, listed.id)
         self.assertEqual([f.words for f in view.findings], ["No normal map is linked"])
+
+    def test_whatever_changes_a_file_or_its_name_counts_as_changed_since_the_build(self) -> None:
+        deliveries.build(self.ws, self.delivery.id, silent())
+
+        def state() -> SurfaceState:
+            return surfaces.listed(self.ws, self.project.id)[0].state
+
+        self.assertEqual(state(), SurfaceState.BUILT)
+        material_id = self.surface.material_id
+        assert material_id is not None
+        for changes in ({"gloss": 0.9}, {"metres": 7.5}, {"cutout": True}):
+            view = materials.get(self.ws, material_id)
+            changed = rebuilt(view.document, **changes)
+            materials.change(self.ws, material_id, view.revision, changed)
+            self.assertEqual(state(), SurfaceState.CHANGED, changes)
+            after = materials.get(self.ws, material_id)
+            materials.undo(self.ws, material_id, after.revision)
+            self.assertEqual(state(), SurfaceState.BUILT)
+        named = self.edit(self.surface, set_output(Role.NORMAL, name="wall_bumps"))
+        self.assertEqual(state(), SurfaceState.CHANGED)
+        [view] = deliveries.listed(self.ws, self.project.id)
+        changes = {part.path: part.change for part in view.parts}
+        self.assertEqual(changes["textures/wall_bumps.dds"], "new")
+        self.assertEqual(changes["materials/wall.json"], "changed")
+        self.assertEqual(changes["textures/wall_c.dds"], "same")
+        surfaces.undo(self.ws, named.id, named.revision)
+        self.assertEqual(state(), SurfaceState.BUILT)
 
 
 class Installing(DeliveryCase):

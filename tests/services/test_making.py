@@ -1,15 +1,15 @@
 import threading
 from concurrent.futures import Future, ThreadPoolExecutor
 
-from stonestack.core import edits
+from stonestack.core.document import Stage
 from stonestack.core.errors import Conflict, NotWanted
 from stonestack.core.graph import Node
 from stonestack.core.roles import Role
-from stonestack.core.surface import Stage
 from stonestack.core.tile.mirrored import MirrorTile
 from stonestack.services import making, surfaces
 from stonestack.services.renders import RenderFacts
 from tests.services.test_surfaces import SurfaceCase
+from tests.support import set_step
 
 
 class Stopping(SurfaceCase):
@@ -26,7 +26,7 @@ class Stopping(SurfaceCase):
 
     def hold(self, node: Node) -> None:
         self.ran.append(node.op)
-        if node.op == "make_tile":
+        if node.op == "cut_tile":
             self.reached.set()
             self.assertTrue(self.release.wait(20))
 
@@ -67,8 +67,7 @@ class Stopping(SurfaceCase):
     def test_an_edit_drops_what_only_the_former_state_needs(self) -> None:
         asked = self.ask(Stage.STEPS)
         self.assertTrue(self.reached.wait(20))
-        steps = [s.kind for s in self.surface.document.map(Role.COLOUR).steps]
-        swap = edits.SetStep(role=Role.COLOUR, place=steps.index("make_tile"), step=MirrorTile())
+        swap = set_step(self.surface.document, Role.COLOUR, 1, MirrorTile())
         changed = self.edit(self.surface, swap)
         self.release.set()
         with self.assertRaises(NotWanted):
@@ -90,7 +89,7 @@ class Stopping(SurfaceCase):
         with self.assertRaises(NotWanted):
             first.result(20)
         self.assertEqual(second.result(20).width, 128)
-        self.assertEqual(self.ran.count("make_tile"), 1)
+        self.assertEqual(self.ran.count("cut_tile"), 1)
 
     def test_the_count_goes_up_to_all_that_the_sheet_shows(self) -> None:
         self.release.set()

@@ -4,15 +4,15 @@ import zipfile
 import numpy as np
 
 from stonestack.core import edits
+from stonestack.core.document import Stage
 from stonestack.core.errors import BadFile, BadRequest
 from stonestack.core.frame import frame_of
 from stonestack.core.roles import Role
-from stonestack.core.surface import Stage
 from stonestack.core.tile.period import find_lattice
 from stonestack.services import projects, shaping, shelf, sources, surfaces
 from stonestack.services.jobs import silent
 from tests.core import defects
-from tests.support import WorkspaceCase, noise, png
+from tests.support import WorkspaceCase, noise, png, set_step
 
 
 def stored(base: str, side: int = 200) -> bytes:
@@ -104,13 +104,13 @@ class Proposals(WorkspaceCase):
         project = projects.create(self.ws, "Quay", None).id
         source = sources.bring(self.ws, project, "bricks.png", stored("bricks", 420))
         begun = surfaces.create(self.ws, project, "Bricks", "bricks")
-        change = edits.SetOrigin(role=Role.COLOUR, origin=source.origin)
+        change = edits.SetOrigin(map=Role.COLOUR, origin=source.origin)
         self.surface = surfaces.edit(self.ws, begun.id, begun.revision, change)
 
     def test_a_frame_of_whole_repeats_is_proposed_and_taken(self) -> None:
         found = shaping.propose_frame(self.ws, self.surface.id, Role.COLOUR)
         assert found.frame is not None
-        change = edits.SetFrame(role=Role.COLOUR, frame=found.frame)
+        change = edits.SetFrame(map=Role.COLOUR, frame=found.frame)
         after = surfaces.edit(self.ws, self.surface.id, self.surface.revision, change)
         key = after.keys[Role.COLOUR][Stage.SOURCE]
         assert key is not None
@@ -127,14 +127,14 @@ class Proposals(WorkspaceCase):
         camera = cv2.getPerspectiveTransform(square, at)
         seen = cv2.warpPerspective(flat, camera, (440, 400), flags=cv2.INTER_CUBIC)
         source = sources.bring(self.ws, self.surface.project_id, "slope.png", png(seen))
-        origin = edits.SetOrigin(role=Role.COLOUR, origin=source.origin)
+        origin = edits.SetOrigin(map=Role.COLOUR, origin=source.origin)
         surface = surfaces.edit(self.ws, self.surface.id, self.surface.revision, origin)
         frame = frame_of(tuple((x / 440, y / 400) for x, y in at), ratio=1)
-        straight = edits.SetFrame(role=Role.COLOUR, frame=frame)
+        straight = edits.SetFrame(map=Role.COLOUR, frame=frame)
         surface = surfaces.edit(self.ws, surface.id, surface.revision, straight)
         found = shaping.propose_frame(self.ws, surface.id, Role.COLOUR)
         assert found.frame is not None
-        whole = edits.SetFrame(role=Role.COLOUR, frame=found.frame)
+        whole = edits.SetFrame(map=Role.COLOUR, frame=found.frame)
         surface = surfaces.edit(self.ws, surface.id, surface.revision, whole)
         key = surface.keys[Role.COLOUR][Stage.SOURCE]
         assert key is not None
@@ -160,13 +160,13 @@ class Proposals(WorkspaceCase):
     def test_a_way_to_tile_is_replaced_by_another_in_its_place(self) -> None:
         from stonestack.core.tile.mirrored import MirrorTile
 
-        change = edits.SetStep(role=Role.COLOUR, place=1, step=MirrorTile())
+        change = set_step(self.surface.document, Role.COLOUR, 1, MirrorTile())
         after = surfaces.edit(self.ws, self.surface.id, self.surface.revision, change)
-        kinds = [s.kind for s in after.document.map(Role.COLOUR).steps]
+        kinds = [s.params.kind for s in after.document.map(Role.COLOUR).steps]
         self.assertEqual(kinds, ["balance_light", "mirror_tile"])
-        self.assertIn("Mirror instead of Cut", surfaces.history(self.ws, after.id)[0].words)
+        self.assertIn("Mirror instead of Cut", surfaces.revisions(self.ws, after.id)[0].words)
         with self.assertRaises(BadRequest):
-            wrong = edits.SetStep(role=Role.COLOUR, place=0, step=MirrorTile())
+            wrong = set_step(self.surface.document, Role.COLOUR, 0, MirrorTile())
             surfaces.edit(self.ws, after.id, after.revision, wrong)
 
 

@@ -13,7 +13,7 @@ from sqlmodel import Session, SQLModel
 from stonestack.store import files
 from stonestack.store.files import Cache, write_atomically, write_folder_atomically
 from stonestack.store.place import VARIABLE, default_data_folder
-from stonestack.store.tables import SurfaceRow
+from stonestack.store.tables import DocumentRow
 from tests.support import WorkspaceCase
 
 
@@ -28,7 +28,7 @@ class Database(WorkspaceCase):
             self.assertEqual(connection.execute(text("PRAGMA journal_mode")).scalar(), "wal")
             self.assertEqual(connection.execute(text("PRAGMA foreign_keys")).scalar(), 1)
         with Session(self.ws.engine) as session, self.assertRaises(IntegrityError):
-            session.add(SurfaceRow(project_id="nowhere"))
+            session.add(DocumentRow(project_id="nowhere", kind="surface"))
             session.commit()
 
     def test_an_error_rolls_the_session_back(self) -> None:
@@ -36,11 +36,13 @@ class Database(WorkspaceCase):
 
         project = projects.create(self.ws, "P", None)
         with self.assertRaises(RuntimeError), self.ws.session() as session:
-            session.add(SurfaceRow(project_id=project.id))
+            session.add(DocumentRow(project_id=project.id, kind="surface"))
             session.flush()
             raise RuntimeError
         with self.ws.session() as session:
-            count = session.execute(text("SELECT count(*) FROM surface")).scalar()
+            count = session.execute(
+                text("SELECT count(*) FROM document WHERE kind = 'surface'")
+            ).scalar()
         self.assertEqual(count, 0)
 
 

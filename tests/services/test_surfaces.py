@@ -6,18 +6,18 @@ import numpy as np
 from stonestack.core import colour, edits
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.derive.normal import NormalFromHeight
+from stonestack.core.document import Stage
 from stonestack.core.errors import BadFile, BadRequest, Conflict, NotFound
 from stonestack.core.graph import Node
 from stonestack.core.image import Picture, Space
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps.levels import Levels
-from stonestack.core.surface import Stage
 from stonestack.core.targets import TARGETS
 from stonestack.services import projects, sources, surfaces
 from stonestack.services.surfaces import SurfaceState, SurfaceView
 from tests.core.test_sources import WIDE, matrix_profile, with_profile
-from tests.support import WorkspaceCase, png, raw_picture
+from tests.support import WorkspaceCase, add_step, png, raw_picture, set_step
 
 
 class SurfaceCase(WorkspaceCase):
@@ -28,8 +28,8 @@ class SurfaceCase(WorkspaceCase):
         self.project = projects.create(self.ws, "Glasshouse", None)
         self.source = sources.bring(self.ws, self.project.id, "wall.png", raw_picture())
         made = surfaces.create(self.ws, self.project.id, "Wall", "wall")
-        self.surface = self.edit(made, edits.SetOrigin(role=Role.COLOUR, origin=self.source.origin))
-        small = edits.SetSize(role=Role.COLOUR, size=Size(width=128, height=128), all_maps=True)
+        self.surface = self.edit(made, edits.SetOrigin(map=Role.COLOUR, origin=self.source.origin))
+        small = edits.SetSize(map=Role.COLOUR, size=Size(width=128, height=128), all_maps=True)
         self.surface = self.edit(self.surface, small)
 
     def edit(self, surface: SurfaceView, change: edits.Edit) -> SurfaceView:
@@ -54,19 +54,20 @@ class Rendering(SurfaceCase):
     def test_shared_beginnings_are_computed_once(self) -> None:
         ran = self.render_all(self.surface)
         self.assertEqual(ran.count("decode"), 1)
-        self.assertEqual(ran.count("make_tile"), 1)
-        self.assertEqual(ran.count("compress"), 5)
+        self.assertEqual(ran.count("cut_tile"), 1)
+        self.assertEqual(ran.count("compress"), 4)
 
     def test_a_change_renders_only_what_depends_on_it(self) -> None:
         self.render_all(self.surface)
         changed = self.edit(
-            self.surface, edits.SetStep(role=Role.NORMAL, place=0, step=NormalFromHeight(relief=4))
+            self.surface,
+            set_step(self.surface.document, Role.NORMAL, 0, NormalFromHeight(relief=4)),
         )
         self.assertEqual(self.render_all(changed), ["compress", "normal_from_height", "size"])
 
     def test_undo_renders_nothing(self) -> None:
         self.render_all(self.surface)
-        changed = self.edit(self.surface, edits.AddStep(role=Role.COLOUR, step=Levels(black=0.2)))
+        changed = self.edit(self.surface, add_step(Role.COLOUR, Levels(black=0.2)))
         self.render_all(changed)
         back = surfaces.undo(self.ws, changed.id, changed.revision)
         self.assertEqual(self.render_all(back), [])
@@ -103,7 +104,7 @@ class Rendering(SurfaceCase):
         self.assertGreater(facts.psnr, 20)
 
     def test_a_passing_look_is_small_and_makes_no_revision(self) -> None:
-        change = edits.SetStep(role=Role.NORMAL, place=0, step=NormalFromHeight(relief=9))
+        change = set_step(self.surface.document, Role.NORMAL, 0, NormalFromHeight(relief=9))
         key = surfaces.preview(
             self.ws, self.surface.id, change, Role.NORMAL, Stage.STEPS, longest=64
         )
@@ -128,9 +129,12 @@ class UndoAndRedo(SurfaceCase):
         back = surfaces.undo(self.ws, one.id, one.revision)
         two = self.edit(back, edits.Rename(title="Two"))
         self.assertIsNone(two.redo)
-        words = [entry.words for entry in surfaces.history(self.ws, two.id)]
-        self.assertEqual(words[0], "Renamed to Two")
-        self.assertNotIn("Renamed to One", words)
+        entries = surfaces.revisions(self.ws, two.id)
+        self.assertEqual(entries[0].words, "Renamed to Two")
+        left = next(e for e in entries if e.words == "Renamed to One")
+        self.assertFalse(left.on_branch)
+        again = surfaces.take_back(self.ws, two.id, two.revision, left.id)
+        self.assertEqual(again.document.title, "One")
 
     def test_everything_can_be_undone_back_to_the_start(self) -> None:
         seen = self.surface
@@ -152,7 +156,7 @@ class UndoAndRedo(SurfaceCase):
 
     def test_a_value_that_does_not_fit_is_refused_in_words(self) -> None:
         with self.assertRaises(BadRequest) as caught:
-            self.edit(self.surface, edits.AddStep(role=Role.COLOUR, step=NormalFromHeight()))
+            self.edit(self.surface, add_step(Role.COLOUR, NormalFromHeight()))
         self.assertIn("not for colour", caught.exception.message)
 
 
@@ -162,7 +166,7 @@ class FirstColour(SurfaceCase):
         pixels[:20, :, 3] = 0
         source = sources.bring(self.ws, self.project.id, "grid.png", png(pixels))
         made = surfaces.create(self.ws, self.project.id, "Grid", "grid")
-        change = edits.SetOrigin(role=Role.COLOUR, origin=source.origin)
+        change = edits.SetOrigin(map=Role.COLOUR, origin=source.origin)
         material = self.edit(made, change).material
         assert material is not None
         self.assertTrue(material.cutout)
@@ -234,33 +238,33 @@ class Colours(SurfaceCase):
 
     def test_a_profile_is_followed_only_where_the_map_holds_colours(self) -> None:
         origin = self.shine.origin
-        surface = self.edit(self.surface, edits.SetOrigin(role=Role.SPECULAR, origin=origin))
+        surface = self.edit(self.surface, edits.SetOrigin(map=Role.SPECULAR, origin=origin))
         plain = self.seen(surface)
         self.assertIs(plain.space, Space.DATA)
         # Plain numbers: the mean of what is stored, untouched by the profile.
         grey = self.pixels.mean(axis=2, keepdims=True)
         np.testing.assert_allclose(plain.pixels * 255, grey, atol=1e-3)
-        surface = self.edit(surface, edits.SetColours(role=Role.SPECULAR, colours=True))
+        surface = self.edit(surface, edits.SetColours(map=Role.SPECULAR, colours=True))
         coloured = self.seen(surface)
         self.assertIs(coloured.space, Space.LINEAR)
         as_srgb = colour.to_linear(self.pixels.astype(np.float32) / 255)
         self.assertGreater(float(np.abs(coloured.pixels - as_srgb).mean()), 0.02)
         # One channel would keep the red only.
-        self.assertEqual(surface.document.map(Role.SPECULAR).format, BlockFormat.BC1)
+        self.assertEqual(surface.outputs[Role.SPECULAR].format, BlockFormat.BC1)
         undone = surfaces.undo(self.ws, surface.id, surface.revision)
-        self.assertEqual(undone.document.map(Role.SPECULAR).format, BlockFormat.BC4)
+        self.assertEqual(undone.outputs[Role.SPECULAR].format, BlockFormat.BC4)
 
     def test_a_target_can_say_so_for_all_its_surfaces(self) -> None:
         tinted = TARGETS["saltglass"].model_copy(update={"colours": frozenset({Role.SPECULAR})})
         with mock.patch.dict(TARGETS, saltglass=tinted):
             made = surfaces.create(self.ws, self.project.id, "Tinted", "tinted")
-        surface = self.edit(made, edits.SetOrigin(role=Role.SPECULAR, origin=self.shine.origin))
+        surface = self.edit(made, edits.SetOrigin(map=Role.SPECULAR, origin=self.shine.origin))
         self.assertIs(self.seen(surface).space, Space.LINEAR)
         self.assertFalse(self.surface.document.map(Role.SPECULAR).colours)
 
     def test_directions_are_no_colours(self) -> None:
         with self.assertRaises(BadRequest):
-            self.edit(self.surface, edits.SetColours(role=Role.NORMAL, colours=True))
+            self.edit(self.surface, edits.SetColours(map=Role.NORMAL, colours=True))
 
 
 if __name__ == "__main__":

@@ -44,7 +44,7 @@ class ApiCase(WorkspaceCase):
         body = {"title": "Wall", "name": "wall"}
         made = self.post(f"/api/projects/{self.project.id}/surfaces", body).json
         origin = self.upload("wall.png", raw_picture()).json["origin"]
-        change = {"kind": "set_origin", "role": "colour", "origin": origin}
+        change = {"kind": "set_origin", "map": "colour", "origin": origin}
         path = f"/api/surfaces/{made['id']}/edits"
         return self.post(path, {"base": made["revision"], "edit": change}).json
 
@@ -55,19 +55,19 @@ class Shaping(ApiCase):
     def test_sizes_frames_and_light_are_proposed_for_a_map(self) -> None:
         surface = self.surface()
         at = f"/api/surfaces/{surface['id']}"
-        sizes = self.get(f"{at}/sizes?role=colour").json
+        sizes = self.get(f"{at}/sizes?map=colour").json
         self.assertGreater(len(sizes), 1)
         self.assertTrue(all(size["words"] for size in sizes))
-        frame = self.get(f"{at}/frame?role=colour").json
+        frame = self.get(f"{at}/frame?map=colour").json
         self.assertIsNone(frame["frame"])
         self.assertIn("Nothing recurs", frame["words"])
-        light = self.get(f"{at}/light?role=colour").json["key"]
+        light = self.get(f"{at}/light?map=colour").json["key"]
         self.assertEqual(self.get(f"/api/renders/{light}/picture.png").mimetype, "image/png")
 
     def test_a_frame_that_is_none_is_refused_in_words(self) -> None:
         surface = self.surface()
         crossed = {"top_left": {"x": 1, "y": 1}, "bottom_right": {"x": 0, "y": 0}}
-        edit = {"kind": "set_frame", "role": "colour", "frame": crossed}
+        edit = {"kind": "set_frame", "map": "colour", "frame": crossed}
         path = f"/api/surfaces/{surface['id']}/edits"
         answer = self.post(path, {"base": surface["revision"], "edit": edit})
         self.assertEqual(answer.status_code, 422)
@@ -106,8 +106,9 @@ class TheWay(ApiCase):
         surface = self.surface()
         edit = {"kind": "rename", "title": "New"}
         path = f"/api/surfaces/{surface['id']}/edits"
-        self.assertEqual(self.post(path, {"base": 2, "edit": edit}).status_code, 200)
-        late = self.post(path, {"base": 2, "edit": edit})
+        base = surface["revision"]
+        self.assertEqual(self.post(path, {"base": base, "edit": edit}).status_code, 200)
+        late = self.post(path, {"base": base, "edit": edit})
         self.assertEqual((late.status_code, late.json["code"]), (409, "stale-edit"))
 
     def test_one_press_reports_a_job_to_its_end(self) -> None:
@@ -122,8 +123,8 @@ class TheWay(ApiCase):
 
     def test_parameters_out_of_range_are_refused_with_their_place(self) -> None:
         surface = self.surface()
-        step = {"kind": "levels", "black": 3}
-        edit = {"kind": "add_step", "role": "colour", "step": step}
+        step = {"params": {"kind": "levels", "black": 3}}
+        edit = {"kind": "add_step", "map": "colour", "step": step}
         answer = self.post(
             f"/api/surfaces/{surface['id']}/edits", {"base": surface["revision"], "edit": edit}
         )
@@ -132,7 +133,7 @@ class TheWay(ApiCase):
 
     def test_the_knowledge_describes_every_form(self) -> None:
         steps = {s["name"]: s for s in self.get("/api/knowledge").json["steps"]}
-        feather = steps["make_tile"]["parameters"]["properties"]["feather"]
+        feather = steps["cut_tile"]["parameters"]["properties"]["feather"]
         self.assertEqual((feather["minimum"], feather["maximum"]), (0, 10))
         self.assertTrue(feather["title"] and feather["description"])
 

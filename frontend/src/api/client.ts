@@ -77,6 +77,11 @@ export async function fetched(url: string): Promise<ArrayBuffer> {
   return response.arrayBuffer();
 }
 
+/** Whether something was left for a newer change; it is asked for again if it is wanted after all. */
+export function isLeft(error: unknown): boolean {
+  return error instanceof StoneProblem && error.problem.code === "not-wanted";
+}
+
 /** Whether something is missing only because a person stopped the making of it. */
 export function isStopped(error: unknown): boolean {
   return error instanceof StoneProblem && error.problem.code === "stopped";

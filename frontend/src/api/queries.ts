@@ -41,16 +41,30 @@ export function useSources(project: string) {
   });
 }
 
+/** Keep an answer about a surface, unless a newer one came meanwhile; returns the newer. */
+export function keepNewer(client: QueryClient, answer: SurfaceView): SurfaceView {
+  const known = client.getQueryData<SurfaceView>(["surface", answer.id]);
+  const newer = known && known.moves > answer.moves ? known : answer;
+  client.setQueryData(["surface", answer.id], newer);
+  return newer;
+}
+
 export function useSurface(id: string) {
+  const client = useQueryClient();
   return useQuery({
     queryKey: ["surface", id],
-    queryFn: () => got(api.GET("/api/surfaces/{surface_id}", { params: { path: { surface_id: id } } })),
+    // What was asked for before an edit may be answered after it.
+    queryFn: async () => {
+      const answer = await got(api.GET("/api/surfaces/{surface_id}", { params: { path: { surface_id: id } } }));
+      const known = client.getQueryData<SurfaceView>(["surface", id]);
+      return known && known.moves > answer.moves ? known : answer;
+    },
   });
 }
 
-export function useHistory(id: string, revision: number) {
+export function useHistory(id: string, moves: number) {
   return useQuery({
-    queryKey: ["history", id, revision],
+    queryKey: ["history", id, moves],
     queryFn: () => got(api.GET("/api/surfaces/{surface_id}/history", { params: { path: { surface_id: id } } })),
   });
 }
@@ -101,6 +115,14 @@ export function useMaterials(project: string) {
   });
 }
 
+export function useMaterial(id: string | null, revision: number) {
+  return useQuery({
+    queryKey: ["material", id, revision],
+    queryFn: () => got(api.GET("/api/materials/{material_id}", { params: { path: { material_id: id ?? "" } } })),
+    enabled: id !== null,
+  });
+}
+
 export function useDeliveries(project: string) {
   return useQuery({
     queryKey: ["deliveries", project],
@@ -128,7 +150,7 @@ export function isOver(job: Schemas["JobView"]): boolean {
 export function useEdit(id: string) {
   const client = useQueryClient();
   const settle = (surface: SurfaceView) => {
-    client.setQueryData(["surface", id], surface);
+    keepNewer(client, surface);
     for (const list of ["surfaces", "materials", "deliveries"]) {
       void client.invalidateQueries({ queryKey: [list, surface.project_id] });
     }

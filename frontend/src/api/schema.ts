@@ -52,6 +52,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{delivery_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["redo_delivery_api_deliveries__delivery_id__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undo_delivery_api_deliveries__delivery_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{delivery_id}/withdraw": {
         parameters: {
             query?: never;
@@ -475,9 +507,41 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        get: operations["get_material_api_materials__material_id__get"];
         put: operations["change_material_api_materials__material_id__put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/materials/{material_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["redo_material_api_materials__material_id__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/materials/{material_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undo_material_api_materials__material_id__undo_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -508,6 +572,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["get_project_api_projects__project_id__get"];
+        put: operations["change_project_api_projects__project_id__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/actions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_actions_api_projects__project_id__actions_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -836,6 +916,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surfaces/{surface_id}/freeze": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["freeze_map_api_surfaces__surface_id__freeze_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surfaces/{surface_id}/history": {
         parameters: {
             query?: never;
@@ -1028,6 +1124,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/target-of-folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["target_of_folder_api_target_of_folder_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workfiles/{workfile_id}/mend": {
         parameters: {
             query?: never;
@@ -1049,34 +1161,82 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * ActionList
+         * @description What was done in a project, newest first.
+         */
+        ActionList: components["schemas"]["ActionView"][];
+        /**
+         * ActionView
+         * @description One thing that was done in a project, and to which documents.
+         */
+        ActionView: {
+            /** Created */
+            created: string;
+            /** Documents */
+            documents: string[];
+            /** Id */
+            id: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * AddMap
+         * @description Add a map of a role that the surface has none of.
+         */
+        AddMap: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_map";
+            role: components["schemas"]["Role"];
+        };
+        /**
+         * AddMask
+         * @description Add a mask; where a step is named, it is limited by it at once.
+         */
+        AddMask: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_mask";
+            /**
+             * Map
+             * @default null
+             */
+            map: string | null;
+            mask: components["schemas"]["Mask"];
+            /**
+             * Step
+             * @default null
+             */
+            step: string | null;
+        };
+        /**
          * AddStep
-         * @description Put a step at the end, or at a place.
+         * @description Put a step at the end, or before another.
          */
         AddStep: {
+            /**
+             * Before
+             * @default null
+             */
+            before: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "add_step";
-            /**
-             * Place
-             * @default null
-             */
-            place: number | null;
-            role: components["schemas"]["Role"];
-            /** Step */
-            step: components["schemas"]["BalanceLight"] | components["schemas"]["MakeTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"];
+            /** Map */
+            map: string;
+            step: components["schemas"]["Step"];
         };
         /**
          * AlphaFromPicture
          * @description Parameters of :func:`alpha_from_picture`.
          */
         AlphaFromPicture: {
-            /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
             /**
              * Turn round
              * @description Solid becomes open
@@ -1109,6 +1269,22 @@ export interface components {
             source: "own" | "lightness";
         };
         /**
+         * AnotherMap
+         * @description Parameters of :func:`another_map`.
+         */
+        AnotherMap: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "another_map";
+            /**
+             * Map
+             * @description Which map of this surface comes in
+             */
+            map: components["schemas"]["MapRef"];
+        };
+        /**
          * Area
          * @description A part of a picture, as shares of its sides.
          */
@@ -1134,21 +1310,30 @@ export interface components {
              */
             amount: number;
             /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
-            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "balance_light";
         };
         /**
+         * BaseRequest
+         * @description Undo or redo, and the revision it was asked on.
+         */
+        BaseRequest: {
+            /** Base */
+            base: number;
+        };
+        /**
          * BegunList
          * @description Surfaces that were begun.
          */
         BegunList: components["schemas"]["SurfaceView"][];
+        /**
+         * Blend
+         * @description How two pictures become one.
+         * @enum {string}
+         */
+        Blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "add";
         /**
          * BlendTile
          * @description Parameters of :func:`blend_tile`.
@@ -1161,11 +1346,6 @@ export interface components {
              * @enum {string}
              */
             axes: "both" | "x" | "y";
-            /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1192,22 +1372,25 @@ export interface components {
         };
         /**
          * BlockFormat
-         * @description How texels are stored in a texture file.
+         * @description How texels are stored in a texture file; one entry a format.
          * @enum {string}
          */
-        BlockFormat: "bc1" | "bc2" | "bc3" | "bc4" | "bc5" | "bc6h" | "bc7" | "rgba8";
+        BlockFormat: "bc1" | "bc2" | "bc3" | "bc4" | "bc5" | "bc6h" | "bc7" | "rgba8" | "rg8" | "r8";
         /**
          * BuildView
          * @description A build as the screen sees it.
          */
         BuildView: {
+            /** Bytes */
+            bytes: number;
             /** Created */
             created: string;
+            /** Files */
+            files: number;
             /** Id */
             id: string;
             /** Installed */
             installed: boolean;
-            manifest: components["schemas"]["Manifest"];
             /** Number */
             number: number;
         };
@@ -1238,16 +1421,41 @@ export interface components {
             y: number;
         };
         /**
-         * DeliveredFile
-         * @description One file of a build.
+         * CutTile
+         * @description Parameters of :func:`cut_tile`.
          */
-        DeliveredFile: {
-            /** Bytes */
-            bytes: number;
-            /** Path */
-            path: string;
-            /** Sha256 */
-            sha256: string;
+        CutTile: {
+            /**
+             * Joins
+             * @description Which edges are made to meet
+             * @default both
+             * @enum {string}
+             */
+            axes: "both" | "x" | "y";
+            /**
+             * Feather
+             * @description Softness of the cut, in thousandths of the longer side
+             * @default 1
+             */
+            feather: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cut_tile";
+            /**
+             * Give up at most
+             * @description Share of each side that the search for the best join may use up
+             * @default 0.4
+             */
+            most: number;
+            /**
+             * Proportions
+             * @description Equal sides fit a square texture without stretch
+             * @default square
+             * @enum {string}
+             */
+            shape: "square" | "found";
         };
         /**
          * Delivery
@@ -1261,8 +1469,19 @@ export interface components {
              * @default []
              */
             surfaces: string[];
+            /** Target */
+            target: string;
             /** Title */
             title: string;
+        };
+        /**
+         * DeliveryChange
+         * @description What goes into a delivery, and the revision it was changed on.
+         */
+        DeliveryChange: {
+            /** Base */
+            base: number;
+            document: components["schemas"]["Delivery"];
         };
         /**
          * DeliveryList
@@ -1283,6 +1502,17 @@ export interface components {
             in_game: boolean;
             /** Parts */
             parts: components["schemas"]["PartView"][];
+            /**
+             * Problems
+             * @default []
+             */
+            problems: string[];
+            /** Redo */
+            redo: string | null;
+            /** Revision */
+            revision: number;
+            /** Undo */
+            undo: string | null;
         };
         /**
          * Density
@@ -1302,7 +1532,8 @@ export interface components {
              * @enum {string}
              */
             kind: "drop_returned";
-            role: components["schemas"]["Role"];
+            /** Map */
+            map: string;
             /** Sent */
             sent: string;
             stage: components["schemas"]["Stage"];
@@ -1315,7 +1546,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetFollows"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["Rename"];
         };
         /**
          * EntryMore
@@ -1471,11 +1702,19 @@ export interface components {
         };
         /**
          * FormatWords
-         * @description A format's words.
+         * @description A format's words, and what the GPU takes of it.
          */
         FormatWords: {
+            /** Channels */
+            channels: number;
+            /** Gpu */
+            gpu: number;
+            /** Gpu Extension */
+            gpu_extension: string;
             /** Hint */
             hint: string;
+            /** Keeps */
+            keeps: number;
             /** Title */
             title: string;
         };
@@ -1546,6 +1785,54 @@ export interface components {
             words: string;
         };
         /**
+         * Freeze
+         * @description Keep a map's result as it is now, whatever happens to what it comes from.
+         */
+        Freeze: {
+            frozen: components["schemas"]["Frozen"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "freeze";
+            /** Map */
+            map: string;
+        };
+        /**
+         * FreezeRequest
+         * @description Which map's result is kept.
+         */
+        FreezeRequest: {
+            /** Base */
+            base: number;
+            /** Map */
+            map: string;
+        };
+        /**
+         * Frozen
+         * @description A map's result, kept as it was.
+         *
+         *     Parameters
+         *     ----------
+         *     sha256 : str
+         *         Of the kept picture.
+         *     of : str
+         *         Content key of what it is the result of; where that is another now, it is out of date.
+         *     wraps : bool
+         *         Whether the result is a tile.
+         */
+        Frozen: {
+            /** Of */
+            of: string;
+            /** Sha256 */
+            sha256: string;
+            /**
+             * Wraps
+             * @default false
+             */
+            wraps: boolean;
+        };
+        /**
          * GameFolderView
          * @description A registered game folder as the screen sees it.
          */
@@ -1591,6 +1878,8 @@ export interface components {
             chain: string;
             /** File */
             file: string;
+            /** @default null */
+            format: components["schemas"]["BlockFormat"] | null;
             /** Game */
             game: string;
             /** Height */
@@ -1634,11 +1923,6 @@ export interface components {
              * @default 0.5
              */
             broad: number;
-            /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
             /**
              * Fine grain
              * @description How much the smallest marks count as height
@@ -1727,6 +2011,14 @@ export interface components {
             formats: {
                 [key: string]: components["schemas"]["FormatWords"];
             };
+            /** Forms */
+            forms: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+            /** Masks */
+            masks: components["schemas"]["MaskInfo"][];
             /** Roles */
             roles: {
                 [key: string]: components["schemas"]["RoleWords"];
@@ -1735,6 +2027,54 @@ export interface components {
             sizes: number[];
             /** Steps */
             steps: components["schemas"]["StepInfo"][];
+            /** Targets */
+            targets: components["schemas"]["Target"][];
+        };
+        /**
+         * LayPicture
+         * @description Parameters of :func:`lay_picture`; places and sizes are shares of the map's width.
+         */
+        LayPicture: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lay_picture";
+            /**
+             * Picture
+             * @description What is laid over
+             */
+            picture: components["schemas"]["SourceRef"];
+            /**
+             * Height
+             * @description Times what keeps its proportions
+             * @default 1
+             */
+            stretch: number;
+            /**
+             * Turn
+             * @description Degrees clockwise
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Width
+             * @description Share of the map's
+             * @default 0.5
+             */
+            width: number;
+            /**
+             * Across
+             * @description Where its middle lies
+             * @default 0.5
+             */
+            x: number;
+            /**
+             * Down
+             * @description Where its middle lies
+             * @default 0.5
+             */
+            y: number;
         };
         /**
          * LeftOut
@@ -1757,11 +2097,6 @@ export interface components {
              * @default 0
              */
             black: number;
-            /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1792,48 +2127,6 @@ export interface components {
             file: string;
         };
         /**
-         * MakeTile
-         * @description Parameters of :func:`make_tile`.
-         */
-        MakeTile: {
-            /**
-             * Joins
-             * @description Which edges are made to meet
-             * @default both
-             * @enum {string}
-             */
-            axes: "both" | "x" | "y";
-            /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
-            /**
-             * Feather
-             * @description Softness of the cut, in thousandths of the longer side
-             * @default 1
-             */
-            feather: number;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "make_tile";
-            /**
-             * Give up at most
-             * @description Share of each side that the search for the best join may use up
-             * @default 0.4
-             */
-            most: number;
-            /**
-             * Proportions
-             * @description Equal sides fit a square texture without stretch
-             * @default square
-             * @enum {string}
-             */
-            shape: "square" | "found";
-        };
-        /**
          * MakingView
          * @description How far the making of a surface is.
          */
@@ -1848,24 +2141,8 @@ export interface components {
             total: number;
         };
         /**
-         * Manifest
-         * @description What a build holds; lies in it as ``delivery.json``.
-         */
-        Manifest: {
-            /** Delivery */
-            delivery: string;
-            /** Files */
-            files: components["schemas"]["DeliveredFile"][];
-            /** Game */
-            game: string;
-            /** Title */
-            title: string;
-            /** Version */
-            version: number;
-        };
-        /**
          * Map
-         * @description One map: where it comes from, what is done to it, and how it leaves.
+         * @description One map: where it comes from, what is done to it, its size, and how it leaves.
          */
         Map: {
             /**
@@ -1874,31 +2151,31 @@ export interface components {
              * @default false
              */
             colours: boolean;
+            /** @default null */
+            frozen: components["schemas"]["Frozen"] | null;
             /**
-             * Delivered
-             * @default true
+             * Id
+             * @default
              */
-            delivered: boolean;
-            /** File Name */
-            file_name: string;
+            id: string;
             /**
-             * Follows the colour's cut
-             * @description A map with a file of its own is cut and tiled as the colour is
-             * @default true
+             * Moves with
+             * @description A map with a file of its own is framed, cut and tiled as that one is
+             * @default null
              */
-            follows: boolean;
-            format: components["schemas"]["BlockFormat"];
-            /**
-             * Green points
-             * @description As the game reads normals
-             * @default up
-             */
-            green: components["schemas"]["Green"];
+            moves_with: string | null;
             /**
              * Origin
              * @default null
              */
             origin: (components["schemas"]["SourceOrigin"] | components["schemas"]["MapOrigin"]) | null;
+            /**
+             * Outputs
+             * @default {}
+             */
+            outputs: {
+                [key: string]: components["schemas"]["Output"];
+            };
             /** @default null */
             place: components["schemas"]["GamePlace"] | null;
             /**
@@ -1922,7 +2199,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: (components["schemas"]["BalanceLight"] | components["schemas"]["MakeTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"])[];
+            steps: components["schemas"]["Step"][];
         };
         /**
          * MapOrigin
@@ -1934,7 +2211,63 @@ export interface components {
              * @enum {string}
              */
             kind: "map";
-            role: components["schemas"]["Role"];
+            /** Map */
+            map: string;
+        };
+        /**
+         * MapRef
+         * @description Another map of the same surface, after its steps.
+         */
+        MapRef: {
+            /** Map */
+            map: string;
+        };
+        /**
+         * Mask
+         * @description A named part of a surface, drawn at any resolution, for any step of any map.
+         *
+         *     Parameters
+         *     ----------
+         *     on : {"tile", "source"}
+         *         On which it was drawn. One of the source moves with the tile's cut, as every map does.
+         */
+        Mask: {
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * All but this
+             * @description Everywhere outside of it
+             * @default false
+             */
+            inverted: boolean;
+            /**
+             * On
+             * @default tile
+             * @enum {string}
+             */
+            on: "tile" | "source";
+            shape: components["schemas"]["Rectangle"];
+            /** Title */
+            title: string;
+        };
+        /**
+         * MaskInfo
+         * @description A kind of mask: its words, and its parameters as a JSON schema.
+         */
+        MaskInfo: {
+            /** Hint */
+            hint: string;
+            /** Name */
+            name: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /** Title */
+            title: string;
         };
         /**
          * Material
@@ -1948,6 +2281,12 @@ export interface components {
              */
             cutout: boolean;
             /**
+             * Gloss
+             * @description How tight reflections are
+             * @default 0.3
+             */
+            gloss: number;
+            /**
              * Width
              * @description Metres that one tile covers
              * @default 2
@@ -1956,27 +2295,58 @@ export interface components {
             /** Name */
             name: string;
             /**
-             * Gloss
-             * @description How tight reflections are
-             * @default 0.3
-             */
-            shine: number;
-            /**
-             * @description What it is made of
+             * Physical kind
+             * @description What it is in the game's world
              * @default stone
              */
-            substance: components["schemas"]["Substance"];
+            physical: components["schemas"]["PhysicalKind"];
+            /** Surface */
+            surface: string;
             /** Title */
             title: string;
+        };
+        /**
+         * MaterialChange
+         * @description A material's parameters, and the revision they were changed on.
+         */
+        MaterialChange: {
+            /** Base */
+            base: number;
+            document: components["schemas"]["Material"];
         };
         /**
          * MaterialList
          * @description A project's materials.
          */
-        MaterialList: components["schemas"]["MaterialView"][];
+        MaterialList: components["schemas"]["MaterialSummary"][];
+        /**
+         * MaterialSummary
+         * @description A material as the table sees it.
+         */
+        MaterialSummary: {
+            document: components["schemas"]["Material"] | null;
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /** Id */
+            id: string;
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
+            /** Revision */
+            revision: number;
+            /** Slots */
+            slots: components["schemas"]["SlotView"][];
+            /** Surface Id */
+            surface_id: string;
+        };
         /**
          * MaterialView
-         * @description A material as the table sees it.
+         * @description A material with its definition and what is wrong with it.
          */
         MaterialView: {
             /** Definition */
@@ -1986,10 +2356,16 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** Id */
             id: string;
-            /** Slots */
-            slots: components["schemas"]["SlotView"][];
+            /** Path */
+            path: string;
+            /** Redo */
+            redo: string | null;
+            /** Revision */
+            revision: number;
             /** Surface Id */
             surface_id: string;
+            /** Undo */
+            undo: string | null;
         };
         /**
          * Mend
@@ -2011,11 +2387,6 @@ export interface components {
              * @enum {string}
              */
             axes: "both" | "x" | "y";
-            /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2042,15 +2413,42 @@ export interface components {
          */
         MoveStep: {
             /**
+             * Before
+             * @default null
+             */
+            before: string | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "move_step";
-            /** Place */
-            place: number;
-            role: components["schemas"]["Role"];
-            /** To */
-            to: number;
+            /** Map */
+            map: string;
+            /** Step */
+            step: string;
+        };
+        /**
+         * Moved
+         * @description What an undo or redo did.
+         *
+         *     Parameters
+         *     ----------
+         *     words : str
+         *     documents : list of str
+         *         Ids of what moved.
+         *     left : list of str
+         *         Kinds of what was changed again since, and so keeps that.
+         */
+        Moved: {
+            /** Documents */
+            documents: string[];
+            /**
+             * Left
+             * @default []
+             */
+            left: string[];
+            /** Words */
+            words: string;
         };
         /**
          * NameList
@@ -2089,7 +2487,7 @@ export interface components {
         };
         /**
          * NewProject
-         * @description What a new project needs.
+         * @description What a new project needs; without a target, the folder tells which game it is.
          */
         NewProject: {
             /**
@@ -2097,6 +2495,11 @@ export interface components {
              * @default null
              */
             game_folder: string | null;
+            /**
+             * Target
+             * @default null
+             */
+            target: string | null;
             /** Title */
             title: string;
         };
@@ -2131,7 +2534,8 @@ export interface components {
         NewWorkfile: {
             /** @default ora */
             kind: components["schemas"]["WorkKind"];
-            role: components["schemas"]["Role"];
+            /** Map */
+            map: string;
             /** @default size */
             stage: components["schemas"]["Stage"];
         };
@@ -2140,11 +2544,6 @@ export interface components {
          * @description Parameters of :func:`normal_from_height`.
          */
         NormalFromHeight: {
-            /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2156,6 +2555,64 @@ export interface components {
              * @default 1
              */
             relief: number;
+        };
+        /**
+         * Output
+         * @description How one map leaves for one target; what it does not say, the target does.
+         */
+        Output: {
+            /**
+             * Delivered
+             * @default null
+             */
+            delivered: boolean | null;
+            /** @default null */
+            format: components["schemas"]["BlockFormat"] | null;
+            /** @default null */
+            green: components["schemas"]["Green"] | null;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+        };
+        /**
+         * OutputView
+         * @description How a map leaves for the target that is shown.
+         *
+         *     Parameters
+         *     ----------
+         *     format, green, name, path, delivered
+         *         As it leaves, whether the output or the target says so.
+         *     formats : list of BlockFormat
+         *         Those that the target takes.
+         *     extension : str
+         *         Behind the name, with the dot.
+         *     findings : list of Finding
+         *         What the target would refuse or read wrongly.
+         *     as_in_game : bool
+         *         Whether it was taken from the game and nothing was done to it: its blocks go back untouched.
+         */
+        OutputView: {
+            /**
+             * As In Game
+             * @default false
+             */
+            as_in_game: boolean;
+            /** Delivered */
+            delivered: boolean;
+            /** Extension */
+            extension: string;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            format: components["schemas"]["BlockFormat"];
+            /** Formats */
+            formats: components["schemas"]["BlockFormat"][];
+            green: components["schemas"]["Green"];
+            /** Name */
+            name: string;
+            /** Path */
+            path: string;
         };
         /**
          * OwnNote
@@ -2197,15 +2654,17 @@ export interface components {
         PartView: {
             /** Change */
             change: string;
-            /** Format */
-            format: string;
+            /** Faults */
+            faults: number;
+            format: components["schemas"]["BlockFormat"] | null;
             /** Height */
             height: number;
             /** Key */
             key: string | null;
+            /** Map */
+            map: string | null;
             /** Path */
             path: string;
-            role: components["schemas"]["Role"] | null;
             /** Surface Id */
             surface_id: string;
             /** Title */
@@ -2218,11 +2677,6 @@ export interface components {
          * @description Parameters of :func:`patch_spots`.
          */
         PatchSpots: {
-            /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2251,6 +2705,12 @@ export interface components {
             /** Strength */
             strength: number;
         };
+        /**
+         * PhysicalKind
+         * @description What a surface is in the game's world, for footsteps and rain.
+         * @enum {string}
+         */
+        PhysicalKind: "stone" | "tile" | "plaster" | "metal" | "glass" | "wood" | "earth";
         /**
          * PlacedState
          * @description One thing of ours in the game, and how it stands.
@@ -2361,13 +2821,14 @@ export interface components {
          */
         PreviewRequest: {
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetFormat"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetFollows"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["Rename"];
             /**
              * Longest
              * @default null
              */
             longest: number | null;
-            role: components["schemas"]["Role"];
+            /** Map */
+            map: string;
             stage: components["schemas"]["Stage"];
         };
         /**
@@ -2390,17 +2851,35 @@ export interface components {
         /**
          * ProjectView
          * @description A project as the screen sees it.
+         *
+         *     ``target`` is the first of ``targets``: the one that is shown.
          */
         ProjectView: {
             /** Game Folder */
             game_folder: string | null;
             /** Id */
             id: string;
+            /** Put Into */
+            put_into: string;
+            /**
+             * Redo
+             * @default null
+             */
+            redo: string | null;
+            /** Revision */
+            revision: number;
             target: components["schemas"]["Target"];
+            /** Targets */
+            targets: components["schemas"]["Target"][];
             /** Texels Per Metre */
             texels_per_metre: number;
             /** Title */
             title: string;
+            /**
+             * Undo
+             * @default null
+             */
+            undo: string | null;
         };
         /**
          * Proposal
@@ -2466,11 +2945,6 @@ export interface components {
              */
             axes: "both" | "x" | "y";
             /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
-            /**
              * Height
              * @description Of the new tile, in heights of the source
              * @default 1
@@ -2525,6 +2999,74 @@ export interface components {
             thorough: boolean;
         };
         /**
+         * Rectangle
+         * @description Parameters of :func:`draw`; a rectangle may reach over the edges of a tile.
+         */
+        Rectangle: {
+            /**
+             * Height
+             * @description Share of the height
+             * @default 0.5
+             */
+            height: number;
+            /**
+             * Kind
+             * @default rectangle
+             * @constant
+             */
+            kind: "rectangle";
+            /**
+             * Soft edge
+             * @description Width of the edge, a share of the shorter side
+             * @default 0.02
+             */
+            soft: number;
+            /**
+             * Width
+             * @description Share of the width
+             * @default 0.5
+             */
+            width: number;
+            /**
+             * Left
+             * @description Share of the width
+             * @default 0.25
+             */
+            x: number;
+            /**
+             * Top
+             * @description Share of the height
+             * @default 0.25
+             */
+            y: number;
+        };
+        /**
+         * RemoveMap
+         * @description Take a map out; what comes from it has to come from elsewhere first.
+         */
+        RemoveMap: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_map";
+            /** Map */
+            map: string;
+        };
+        /**
+         * RemoveMask
+         * @description Take a mask out that no step uses.
+         */
+        RemoveMask: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_mask";
+            /** Mask */
+            mask: string;
+        };
+        /**
          * RemoveStep
          * @description Take a step out.
          */
@@ -2534,9 +3076,10 @@ export interface components {
              * @enum {string}
              */
             kind: "remove_step";
-            /** Place */
-            place: number;
-            role: components["schemas"]["Role"];
+            /** Map */
+            map: string;
+            /** Step */
+            step: string;
         };
         /**
          * Rename
@@ -2603,7 +3146,8 @@ export interface components {
              * @enum {string}
              */
             kind: "repair_spots";
-            role: components["schemas"]["Role"];
+            /** Map */
+            map: string;
             /** Spots */
             spots: components["schemas"]["Spot"][];
         };
@@ -2617,8 +3161,9 @@ export interface components {
              * @enum {string}
              */
             kind: "return_file";
+            /** Map */
+            map: string;
             returned: components["schemas"]["Returned"];
-            role: components["schemas"]["Role"];
         };
         /**
          * Returned
@@ -2652,35 +3197,76 @@ export interface components {
         };
         /**
          * RevisionView
-         * @description One entry of a surface's history.
+         * @description One entry of a document's history.
+         *
+         *     Parameters
+         *     ----------
+         *     id : int
+         *         Never used again.
+         *     parent : int or None
+         *     words, created : str
+         *     current : bool
+         *         Whether the document is at it.
+         *     on_branch : bool
+         *         Whether it lies on the way that undo and redo go; else it was left by an edit after an undo.
+         *     snapshots : list of str
+         *         Names that it was given.
          */
         RevisionView: {
+            /** Created */
+            created: string;
             /** Current */
             current: boolean;
-            /** Number */
-            number: number;
+            /** Id */
+            id: number;
+            /** On Branch */
+            on_branch: boolean;
+            /** Parent */
+            parent: number | null;
+            /** Snapshots */
+            snapshots: string[];
             /** Words */
             words: string;
         };
         /**
          * Role
-         * @description What a map is for.
+         * @description What a map is for; one entry a role, in the order of the course sheet.
          * @enum {string}
          */
-        Role: "colour" | "normal" | "specular" | "height" | "alpha";
+        Role: "colour" | "normal" | "specular" | "height" | "alpha" | "occlusion" | "cavity" | "gloss" | "roughness" | "metalness" | "emissive" | "blend";
         /**
          * RoleWords
-         * @description A role's words and formats.
+         * @description What follows from a role, for the screen; in the order of the course sheet.
          */
         RoleWords: {
-            /** Formats */
-            formats: components["schemas"]["BlockFormat"][];
+            /** Derived */
+            derived: string | null;
             /** Hint */
             hint: string;
-            /** Suffix */
-            suffix: string;
+            /** Light */
+            light: string;
+            space: components["schemas"]["Space"];
+            /** Tinted */
+            tinted: boolean;
             /** Title */
             title: string;
+        };
+        /**
+         * RoughnessFromGloss
+         * @description Parameters of :func:`roughness_from_gloss`.
+         */
+        RoughnessFromGloss: {
+            /**
+             * Bend
+             * @description Above 1 is rougher
+             * @default 1
+             */
+            bend: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "roughness_from_gloss";
         };
         /**
          * SetColours
@@ -2694,36 +3280,8 @@ export interface components {
              * @enum {string}
              */
             kind: "set_colours";
-            role: components["schemas"]["Role"];
-        };
-        /**
-         * SetFollows
-         * @description Let a map with a file of its own follow the colour's cut, or not.
-         */
-        SetFollows: {
-            /** Follows */
-            follows: boolean;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "set_follows";
-            role: components["schemas"]["Role"];
-        };
-        /**
-         * SetFormat
-         * @description Change how a map is stored.
-         */
-        SetFormat: {
-            format: components["schemas"]["BlockFormat"];
-            /** @default up */
-            green: components["schemas"]["Green"];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "set_format";
-            role: components["schemas"]["Role"];
+            /** Map */
+            map: string;
         };
         /**
          * SetFrame
@@ -2736,7 +3294,35 @@ export interface components {
              * @enum {string}
              */
             kind: "set_frame";
-            role: components["schemas"]["Role"];
+            /** Map */
+            map: string;
+        };
+        /**
+         * SetMask
+         * @description Change a mask; every step that uses it follows.
+         */
+        SetMask: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_mask";
+            mask: components["schemas"]["Mask"];
+        };
+        /**
+         * SetMovesWith
+         * @description Let a map with a file of its own be framed and cut as another is, or on its own.
+         */
+        SetMovesWith: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_moves_with";
+            /** Map */
+            map: string;
+            /** Moves With */
+            moves_with: string | null;
         };
         /**
          * SetOrigin
@@ -2748,28 +3334,26 @@ export interface components {
              * @enum {string}
              */
             kind: "set_origin";
+            /** Map */
+            map: string;
             /** Origin */
             origin: (components["schemas"]["SourceOrigin"] | components["schemas"]["MapOrigin"]) | null;
-            role: components["schemas"]["Role"];
         };
         /**
          * SetOutput
-         * @description Change a map's file name, or whether it is delivered.
+         * @description Say how a map leaves for a target; what is not said, the target does.
          */
         SetOutput: {
-            /**
-             * Delivered
-             * @default true
-             */
-            delivered: boolean;
-            /** File Name */
-            file_name: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "set_output";
-            role: components["schemas"]["Role"];
+            /** Map */
+            map: string;
+            output: components["schemas"]["Output"];
+            /** Target */
+            target: string;
         };
         /**
          * SetSize
@@ -2786,12 +3370,27 @@ export interface components {
              * @enum {string}
              */
             kind: "set_size";
-            role: components["schemas"]["Role"];
+            /** Map */
+            map: string;
             size: components["schemas"]["Size"];
         };
         /**
+         * SetSource
+         * @description Say how a map's own file is read: which way green points, or that its edges meet.
+         */
+        SetSource: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_source";
+            /** Map */
+            map: string;
+            origin: components["schemas"]["SourceOrigin"];
+        };
+        /**
          * SetStep
-         * @description Change a step's parameters, or switch it off and on.
+         * @description Change a step: its parameters, where and how much it works, or whether it is on.
          */
         SetStep: {
             /**
@@ -2799,11 +3398,54 @@ export interface components {
              * @enum {string}
              */
             kind: "set_step";
-            /** Place */
-            place: number;
-            role: components["schemas"]["Role"];
-            /** Step */
-            step: components["schemas"]["BalanceLight"] | components["schemas"]["MakeTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"];
+            /** Map */
+            map: string;
+            step: components["schemas"]["Step"];
+        };
+        /**
+         * Settings
+         * @description A project's settings.
+         *
+         *     Parameters
+         *     ----------
+         *     title : str
+         *     targets : tuple of str
+         *         Names of targets; the first is the one that is shown.
+         *     game_folder : str or None
+         *     put_into : str
+         *         The folder inside the game where loose files go, with forward slashes; empty for the
+         *         game folder itself.
+         *     texels_per_metre : int
+         */
+        Settings: {
+            /**
+             * Game Folder
+             * @default null
+             */
+            game_folder: string | null;
+            /**
+             * Put Into
+             * @default
+             */
+            put_into: string;
+            /** Targets */
+            targets: string[];
+            /**
+             * Texels Per Metre
+             * @default 512
+             */
+            texels_per_metre: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * SettingsChange
+         * @description A project's settings, and the revision they were changed on.
+         */
+        SettingsChange: {
+            /** Base */
+            base: number;
+            settings: components["schemas"]["Settings"];
         };
         /**
          * Shown
@@ -2876,7 +3518,8 @@ export interface components {
          * SourceFacts
          * @description A file's facts, and what it is for as far as its name and pixels tell.
          *
-         *     ``use`` is ``surface``, ``icon`` or ``unknown``; confidence is 0..1.
+         *     ``use`` is ``surface``, ``icon`` or ``unknown``; confidence is 0..1. ``wraps`` tells that its
+         *     opposite edges meet, so that it is a tile already.
          */
         SourceFacts: {
             /**
@@ -2951,6 +3594,11 @@ export interface components {
             use_reason: string;
             /** Width */
             width: number;
+            /**
+             * Wraps
+             * @default false
+             */
+            wraps: boolean;
         };
         /**
          * SourceList
@@ -3006,6 +3654,32 @@ export interface components {
              * @enum {string}
              */
             kind: "source";
+            /** Name */
+            name: string;
+            /** Sha256 */
+            sha256: string;
+            /**
+             * Width
+             * @default 0
+             */
+            width: number;
+            /**
+             * Its edges meet
+             * @description It is a tile already: what looks at neighbours goes on over its edges
+             * @default false
+             */
+            wraps: boolean;
+        };
+        /**
+         * SourceRef
+         * @description A kept file, by its content hash.
+         */
+        SourceRef: {
+            /**
+             * Height
+             * @default 0
+             */
+            height: number;
             /** Name */
             name: string;
             /** Sha256 */
@@ -3074,11 +3748,6 @@ export interface components {
              */
             contrast: number;
             /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
-            /**
              * Most
              * @description Level of the shiniest part
              * @default 0.35
@@ -3121,6 +3790,40 @@ export interface components {
          */
         Stage: "raw" | "source" | "steps" | "size" | "compress";
         /**
+         * Step
+         * @description One non-destructive operation of a recipe, and how much of it is taken where.
+         */
+        Step: {
+            /**
+             * Amount
+             * @description 0 is as before; above 1 its effect is carried on
+             * @default 1
+             */
+            amount: number;
+            /**
+             * @description How it comes over what was
+             * @default normal
+             */
+            blend: components["schemas"]["Blend"];
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Mask
+             * @default null
+             */
+            mask: string | null;
+            /** Params */
+            params: components["schemas"]["BalanceLight"] | components["schemas"]["CutTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["LayPicture"] | components["schemas"]["AnotherMap"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"] | components["schemas"]["RoughnessFromGloss"];
+        };
+        /**
          * StepInfo
          * @description A kind of step: its words, and its parameters as a JSON schema.
          */
@@ -3129,6 +3832,9 @@ export interface components {
             family: string;
             /** Hint */
             hint: string;
+            makes: components["schemas"]["Role"] | null;
+            /** Mixes */
+            mixes: boolean;
             /** Moves */
             moves: boolean;
             /** Name */
@@ -3143,14 +3849,8 @@ export interface components {
             title: string;
         };
         /**
-         * Substance
-         * @description What a surface is made of, for footsteps and rain.
-         * @enum {string}
-         */
-        Substance: "stone" | "tile" | "plaster" | "metal" | "glass" | "wood" | "earth";
-        /**
          * Surface
-         * @description A set of maps that belong together.
+         * @description A set of maps that belong together, and the masks that their steps share.
          */
         Surface: {
             /**
@@ -3158,6 +3858,11 @@ export interface components {
              * @default []
              */
             maps: components["schemas"]["Map"][];
+            /**
+             * Masks
+             * @default []
+             */
+            masks: components["schemas"]["Mask"][];
             /** Name */
             name: string;
             /** Title */
@@ -3173,12 +3878,17 @@ export interface components {
          * @description How far a surface has come.
          * @enum {string}
          */
-        SurfaceState: "empty" | "draft" | "built" | "installed" | "changed";
+        SurfaceState: "empty" | "draft" | "built" | "installed" | "changed" | "unreadable";
         /**
          * SurfaceSummary
          * @description A surface as the list of surfaces sees it.
          */
         SurfaceSummary: {
+            /**
+             * Faults
+             * @default 0
+             */
+            faults: number;
             /** Id */
             id: string;
             /** Keys */
@@ -3191,6 +3901,11 @@ export interface components {
             metres: number;
             /** Name */
             name: string;
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
             /** Revision */
             revision: number;
             state: components["schemas"]["SurfaceState"];
@@ -3213,9 +3928,22 @@ export interface components {
                     [key: string]: string | null;
                 };
             };
+            /**
+             * Left
+             * @default []
+             */
+            left: string[];
             material: components["schemas"]["Material"] | null;
             /** Material Id */
             material_id: string | null;
+            /** Moves */
+            moves: number;
+            /** Out Of Date */
+            out_of_date: string[];
+            /** Outputs */
+            outputs: {
+                [key: string]: components["schemas"]["OutputView"];
+            };
             /** Project Id */
             project_id: string;
             /** Redo */
@@ -3223,6 +3951,8 @@ export interface components {
             /** Revision */
             revision: number;
             state: components["schemas"]["SurfaceState"];
+            /** Target */
+            target: string;
             /** Undo */
             undo: string | null;
         };
@@ -3249,7 +3979,6 @@ export interface components {
          * @description Begin a map with a file of the game, in exactly that file's form.
          */
         TakeFromGame: {
-            format: components["schemas"]["BlockFormat"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3266,24 +3995,45 @@ export interface components {
          *
          *     Parameters
          *     ----------
-         *     name, title : str
-         *         In stored projects, and on screen.
-         *     textures, materials : str
-         *         Folders below a delivery, with forward slashes.
-         *     largest : int
-         *         Longest side it takes; sides are powers of two.
+         *     name, title, hint : str
+         *         In stored projects, on screen, and one line on whom it is for.
+         *     textures : str
+         *         Where a texture lies below a delivery, with ``{name}`` for its name; forward slashes.
+         *     texture_name : str
+         *         What a texture is called: ``{surface}`` and ``{suffix}``.
+         *     name_suffixes : dict
+         *         Suffixes that differ from the roles' own.
+         *     formats : dict
+         *         Formats that it takes for a role, the usual one first; the role's own where none are said.
+         *     header : str
+         *         Which DDS header it reads.
+         *     smallest, largest : int
+         *         Shortest and longest side; sides are powers of two.
+         *     square : bool
+         *         Whether both sides have to be equal.
          *     green : Green
          *         Which way green points in its normal maps.
          *     slots : dict
          *         The word its material definitions use for each role that it knows.
+         *     delivered : list of Role
+         *         Roles that go out unless the artist says otherwise.
          *     suffixes : dict
          *         Last words of file names that mean a role to this game, beside the usual ones.
-         *     colours : frozenset of Role
+         *     colours : list of Role
          *         Maps beside the colour that hold colours too: specular, where this game tints it.
-         *     smallest : int
-         *         Shortest side it takes.
-         *     square : bool
-         *         Whether both sides have to be equal.
+         *     materials : str
+         *         Where a definition lies below a delivery, with ``{name}``; empty where it has none.
+         *     manifest : str
+         *         Name of the file that lists a delivery; empty where it has none.
+         *     installs : str
+         *         ``layers``: a delivery is a folder of its own that the game lists; ``files``: files are put
+         *         where the artist says.
+         *     own_textures : str
+         *         Where the game's own textures lie below its folder, with ``{name}``; empty where unknown.
+         *     known_by : list of str
+         *         Files below a folder that tell that it is this game.
+         *     room : bool
+         *         Whether the sample game's room can show it.
          */
         Target: {
             /**
@@ -3291,14 +4041,74 @@ export interface components {
              * @default []
              */
             colours: components["schemas"]["Role"][];
+            /** Delivered */
+            delivered: components["schemas"]["Role"][];
+            /**
+             * Formats
+             * @default {}
+             */
+            formats: {
+                [key: string]: components["schemas"]["BlockFormat"][];
+            };
+            /** @default up */
             green: components["schemas"]["Green"];
-            /** Largest */
+            /**
+             * Header
+             * @default dx10
+             * @enum {string}
+             */
+            header: "dx10" | "legacy";
+            /** Hint */
+            hint: string;
+            /**
+             * Installs
+             * @default files
+             * @enum {string}
+             */
+            installs: "layers" | "files";
+            /**
+             * Known By
+             * @default []
+             */
+            known_by: string[];
+            /**
+             * Largest
+             * @default 4096
+             */
             largest: number;
-            /** Materials */
+            /**
+             * Manifest
+             * @default
+             */
+            manifest: string;
+            /**
+             * Materials
+             * @default
+             */
             materials: string;
             /** Name */
             name: string;
-            /** Slots */
+            /**
+             * Name Suffixes
+             * @default {}
+             */
+            name_suffixes: {
+                [key: string]: string;
+            };
+            /**
+             * Own Textures
+             * @default
+             */
+            own_textures: string;
+            /**
+             * Room
+             * @default false
+             */
+            room: boolean;
+            /**
+             * Slots
+             * @default {}
+             */
             slots: {
                 [key: string]: string;
             };
@@ -3319,10 +4129,31 @@ export interface components {
             suffixes: {
                 [key: string]: components["schemas"]["Role"];
             };
-            /** Textures */
+            /**
+             * Texture Name
+             * @default {surface}{suffix}
+             */
+            texture_name: string;
+            /**
+             * Textures
+             * @default {name}.dds
+             */
             textures: string;
             /** Title */
             title: string;
+        };
+        /**
+         * Thaw
+         * @description Let a frozen map follow its recipe again.
+         */
+        Thaw: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "thaw";
+            /** Map */
+            map: string;
         };
         /**
          * TileScores
@@ -3369,11 +4200,6 @@ export interface components {
              * @default 1
              */
             brightness: number;
-            /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
             /**
              * Hue
              * @description Degrees round the circle
@@ -3523,13 +4349,14 @@ export interface components {
             /** Id */
             id: string;
             kind: components["schemas"]["WorkKind"];
+            /** Map */
+            map: string;
             /** Name */
             name: string;
             /** Path */
             path: string;
             /** Revision */
             revision: string;
-            role: components["schemas"]["Role"];
             stage: components["schemas"]["Stage"];
             /** State */
             state: string;
@@ -3548,11 +4375,6 @@ export interface components {
              * @enum {string}
              */
             axes: "both" | "x" | "y";
-            /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
             /**
              * Give up at most
              * @description Share of each side that may be cut off for edges that are more alike
@@ -3591,7 +4413,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Delivery"];
+                "application/json": components["schemas"]["DeliveryChange"];
             };
         };
         responses: {
@@ -3664,6 +4486,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    redo_delivery_api_deliveries__delivery_id__redo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    undo_delivery_api_deliveries__delivery_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4625,6 +5517,37 @@ export interface operations {
             };
         };
     };
+    get_material_api_materials__material_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                material_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaterialView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     change_material_api_materials__material_id__put: {
         parameters: {
             query?: never;
@@ -4636,7 +5559,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Material"];
+                "application/json": components["schemas"]["MaterialChange"];
             };
         };
         responses: {
@@ -4647,6 +5570,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MaterialView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    redo_material_api_materials__material_id__redo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                material_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    undo_material_api_materials__material_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                material_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4740,6 +5733,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    change_project_api_projects__project_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettingsChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    list_actions_api_projects__project_id__actions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionList"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5514,7 +6573,7 @@ export interface operations {
     propose_frame_api_surfaces__surface_id__frame_get: {
         parameters: {
             query: {
-                role: components["schemas"]["Role"];
+                map: string;
             };
             header?: never;
             path: {
@@ -5531,6 +6590,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FrameProposal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    freeze_map_api_surfaces__surface_id__freeze_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FreezeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurfaceView"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5578,7 +6672,7 @@ export interface operations {
     get_light_api_surfaces__surface_id__light_get: {
         parameters: {
             query: {
-                role: components["schemas"]["Role"];
+                map: string;
             };
             header?: never;
             path: {
@@ -5872,7 +6966,7 @@ export interface operations {
     propose_sizes_api_surfaces__surface_id__sizes_get: {
         parameters: {
             query: {
-                role: components["schemas"]["Role"];
+                map: string;
             };
             header?: never;
             path: {
@@ -6025,6 +7119,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkfileView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    target_of_folder_api_target_of_folder_get: {
+        parameters: {
+            query: {
+                folder: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Target"];
                 };
             };
             /** @description Unprocessable Entity */

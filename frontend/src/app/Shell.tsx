@@ -23,6 +23,7 @@ export function Shell({ project, children }: { project: string; children: ReactN
       setSheet(true);
     },
   });
+  const here = projects?.find((p) => p.id === project);
   const remembered = sessionStorage.getItem(LAST_SURFACE);
   const bench = surfaces?.find((s) => s.id === remembered) ?? surfaces?.[0];
   const at = `/p/${project}`;
@@ -32,9 +33,9 @@ export function Shell({ project, children }: { project: string; children: ReactN
     ["Bench", bench ? `${at}/bench/${bench.id}` : `${at}/surfaces`],
     ["Materials", `${at}/materials`],
     ["Deliveries", `${at}/deliveries`],
-    ["Sample game", `${at}/game`],
+    [here?.target.room === false ? "Your game" : "Sample game", `${at}/game`],
   ] as const;
-  const title = projects?.find((p) => p.id === project)?.title;
+  const title = here?.title;
   return (
     <div className="flex h-full min-w-[1024px] flex-col">
       <header className="flex h-10 shrink-0 items-stretch border-b border-joint bg-lime">

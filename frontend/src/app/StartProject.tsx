@@ -1,7 +1,8 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation } from "wouter";
 import { api, got } from "@/api/client";
-import { queries } from "@/api/queries";
+import { queries, useKnowledge } from "@/api/queries";
 import { Button } from "@/parts/Button";
 import { Empty } from "@/parts/Empty";
 import { ProblemNote } from "@/parts/ProblemNote";
@@ -10,15 +11,23 @@ import { ProblemNote } from "@/parts/ProblemNote";
 export function StartProject() {
   const [title, setTitle] = useState("");
   const [folder, setFolder] = useState("");
+  const [target, setTarget] = useState<string | null>(null);
+  const { data: knowledge } = useKnowledge();
+  const { data: fitting } = useQuery({
+    queryKey: ["target-of", folder.trim()],
+    queryFn: () => got(api.GET("/api/target-of-folder", { params: { query: { folder: folder.trim() } } })),
+  });
+  // What the folder tells, unless the artist says otherwise.
+  const chosen = target ?? fitting?.name ?? null;
   const [problem, setProblem] = useState<unknown>(null);
   const [, navigate] = useLocation();
   const start = async () => {
     setProblem(null);
     try {
-      const body = { title: title.trim(), game_folder: folder.trim() || null };
+      const body = { title: title.trim(), game_folder: folder.trim() || null, target: chosen };
       const made = await got(api.POST("/api/projects", { body }));
       await queries.invalidateQueries({ queryKey: ["projects"] });
-      navigate(`/p/${made.id}/surfaces`);
+      navigate(folder.trim() ? `/p/${made.id}/sources` : `/p/${made.id}/surfaces`);
     } catch (failed) {
       setProblem(failed);
     }
@@ -55,6 +64,23 @@ export function StartProject() {
               setFolder(event.target.value);
             }}
           />
+        </label>
+        <label className="flex flex-col gap-1 text-small">
+          What the game takes
+          <select
+            value={chosen ?? ""}
+            className="h-8 rounded-sm border border-joint bg-lime px-1.5"
+            onChange={(event) => {
+              setTarget(event.target.value);
+            }}
+          >
+            {knowledge?.targets.map((t) => (
+              <option key={t.name} value={t.name}>
+                {t.title}
+              </option>
+            ))}
+          </select>
+          <span className="text-ink-2">{knowledge?.targets.find((t) => t.name === chosen)?.hint}</span>
         </label>
         {problem !== null && <ProblemNote error={problem} />}
         <Button look="solid" type="submit" className="self-start" disabled={!title.trim()}>

@@ -1,6 +1,7 @@
 import * as THREE from "three";
+import { isLeft } from "@/api/client";
 import { SRGB, VECTORS } from "./shaders";
-import { Stagehand } from "./stagehand";
+import { AGAIN_MS, Stagehand } from "./stagehand";
 import { flatTexture, Textures, type Kind, type Loaded, type TextureSource } from "./textures";
 
 /** How some engines lay each repeat, so that the eye finds the grid less easily. */
@@ -196,7 +197,9 @@ export class FlatView {
       this.onShown(right);
       this.apply(this.look);
     } catch (problem) {
-      if (turn === this.turn) this.told(problem);
+      if (turn !== this.turn) return;
+      if (isLeft(problem)) setTimeout(() => { if (turn === this.turn) void this.show(look); }, AGAIN_MS);
+      else this.told(problem);
     }
   }
 
@@ -237,7 +240,7 @@ export class FlatView {
     this.value(`${side}Map`, loaded.texture);
     this.value(`${side}Size`, new THREE.Vector2(loaded.width, loaded.height));
     this.value(`${side}Decode`, loaded.decode);
-    this.value(`${side}Two`, loaded.stored === "BC5");
+    this.value(`${side}Two`, loaded.channels === 2);
   }
 
   private value(name: string, value: unknown) {

@@ -1,10 +1,13 @@
 import * as THREE from "three";
+import { isLeft } from "@/api/client";
 import { SRGB, VECTORS } from "./shaders";
-import { Stagehand } from "./stagehand";
+import { AGAIN_MS, Stagehand } from "./stagehand";
 import { flatTexture, Textures, type TextureSource } from "./textures";
 
 export type Shape = "plane" | "sphere" | "cube";
-export type Slot = "colour" | "normal" | "specular" | "alpha";
+/** What the light view uses of a surface; roles say which of these they are. */
+export const SLOTS = ["albedo", "normal", "specular", "opacity"] as const;
+export type Slot = (typeof SLOTS)[number];
 
 /** What is lit: it is shown all at once, as soon as its textures are there. */
 export interface LitSurface {
@@ -148,7 +151,7 @@ export class LightView {
         const source = surface.maps[slot];
         return source ? this.textures.load(source) : Promise.resolve(null);
       };
-      const found = await Promise.all([load("colour"), load("normal"), load("specular"), load("alpha")]);
+      const found = await Promise.all([load("albedo"), load("normal"), load("specular"), load("opacity")]);
       if (turn !== this.turn) return;
       const [colour, normal, specular, alpha] = found;
       this.each("colourMap", colour?.texture ?? this.white);
@@ -156,7 +159,7 @@ export class LightView {
       this.each("specularMap", specular?.texture ?? this.black);
       this.each("alphaMap", alpha?.texture ?? this.white);
       this.each("colourDecode", colour?.decode ?? false);
-      this.each("twoChannels", normal?.stored === "BC5");
+      this.each("twoChannels", normal?.channels === 2);
       this.each("hasAlpha", alpha !== null);
       this.aspect = colour ? colour.width / colour.height : 1;
       this.each("gloss", surface.gloss);
@@ -166,7 +169,9 @@ export class LightView {
       this.onShown(found.flatMap((f) => (f ? [f.stored] : [])));
       this.adjust(this.lamp);
     } catch (problem) {
-      if (turn === this.turn) this.told(problem);
+      if (turn !== this.turn) return;
+      if (isLeft(problem)) setTimeout(() => { if (turn === this.turn) void this.show(surface); }, AGAIN_MS);
+      else this.told(problem);
     }
   }
 

@@ -1,5 +1,7 @@
 import * as THREE from "three";
 
+/** After this time what was left for a newer change is asked for again, if that change never came. */
+export const AGAIN_MS = 700;
 /** A frame that takes longer than this is too slow to follow a hand. */
 const SLOW_MS = 50;
 /** What asks again within this time, and some frames, is moving. */

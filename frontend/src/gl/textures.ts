@@ -1,6 +1,7 @@
 import * as THREE from "three";
 import { KTX2Loader } from "three/examples/jsm/loaders/KTX2Loader.js";
-import { fetched, pictureUrl, textureUrl } from "@/api/client";
+import { api, fetched, got, pictureUrl, textureUrl, type Schemas } from "@/api/client";
+import { queries } from "@/api/queries";
 import { inSlot } from "@/api/slots";
 
 /** Where the texels of a view come from. */
@@ -24,16 +25,26 @@ export interface Loaded {
   decode: boolean;
   /** What lies on the GPU. */
   stored: string;
+  channels: number;
 }
 
-const NAMES = new Map<number, string>([
-  [THREE.RGB_S3TC_DXT1_Format, "BC1"],
-  [THREE.RGBA_S3TC_DXT1_Format, "BC1"],
-  [THREE.RGBA_S3TC_DXT5_Format, "BC3"],
-  [THREE.RGBA_BPTC_Format, "BC7"],
-  [THREE.RED_RGTC1_Format, "BC4"],
-  [THREE.RED_GREEN_RGTC2_Format, "BC5"],
+/** Channels of what lies on the GPU uncompressed. */
+const CHANNELS = new Map<number, number>([
+  [THREE.RedFormat, 1],
+  [THREE.RGFormat, 2],
 ]);
+
+type Formats = Schemas["Knowledge"]["formats"];
+
+/** What a format is to the GPU, as the server knows it. */
+async function formats(): Promise<Formats> {
+  const knowledge = await queries.query({
+    queryKey: ["knowledge"],
+    queryFn: () => got(api.GET("/api/knowledge")),
+    staleTime: Infinity,
+  });
+  return knowledge.formats;
+}
 
 /** Loads textures for one renderer and keeps the last few. */
 export class Textures {
@@ -86,7 +97,7 @@ export class Textures {
     texture.generateMipmaps = true;
     texture.minFilter = THREE.LinearMipmapLinearFilter;
     const image = texture.image;
-    return this.ready(texture, image.width, image.height, false, "picture");
+    return this.ready(texture, image.width, image.height, false, "picture", 4);
   }
 
   private async blocks({ key }: TextureSource): Promise<Loaded> {
@@ -95,22 +106,25 @@ export class Textures {
       this.ktx2.parse(bytes, resolve, reject);
     });
     const srgb = texture.colorSpace === THREE.SRGBColorSpace;
-    const isBlocks = NAMES.has(texture.format);
+    const known = Object.values(await formats());
+    const blocks = known.find((f) => f.gpu !== 0 && f.gpu === texture.format);
+    const channels = blocks?.channels ?? CHANNELS.get(texture.format) ?? 4;
+    const plain = known.find((f) => f.gpu === 0 && f.channels === channels && f.keeps === channels);
     // Without the sRGB variant of the block formats the shader decodes instead.
     const own = texture.format === THREE.RGBA_BPTC_Format;
-    const decode = srgb && isBlocks && !own && !this.renderer.extensions.has("WEBGL_compressed_texture_s3tc_srgb");
+    const decode = srgb && blocks !== undefined && !own && !this.renderer.extensions.has("WEBGL_compressed_texture_s3tc_srgb");
     if (decode) texture.colorSpace = THREE.NoColorSpace;
     const image = texture.image;
     texture.minFilter = THREE.LinearMipmapLinearFilter;
-    return this.ready(texture, image.width, image.height, decode, NAMES.get(texture.format) ?? "RGBA8");
+    return this.ready(texture, image.width, image.height, decode, (blocks ?? plain)?.title ?? "RGBA8", channels);
   }
 
-  private ready(texture: THREE.Texture, width: number, height: number, decode: boolean, stored: string): Loaded {
+  private ready(texture: THREE.Texture, width: number, height: number, decode: boolean, stored: string, channels: number): Loaded {
     texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
     texture.magFilter = THREE.LinearFilter;
     texture.anisotropy = 4;
     texture.needsUpdate = true;
-    return { texture, width, height, decode, stored };
+    return { texture, width, height, decode, stored, channels };
   }
 }
 

@@ -24,8 +24,8 @@ def encode(format_: BlockFormat, texels: Bytes) -> bytes:
         As stored: sRGB-encoded colour or plain data; alpha last. Formats with fewer
         channels take the first ones.
     """
-    if format_ is BlockFormat.RGBA8:
-        return np.ascontiguousarray(texels).tobytes()
+    if format_.info.block == 1:
+        return np.ascontiguousarray(texels[..., : format_.info.channels]).tobytes()
     encoded: bytes = import_module(f"stonestack.core.blocks.{format_}").encode(texels)
     return encoded
 
@@ -38,7 +38,7 @@ def decode(format_: BlockFormat, data: bytes, width: int, height: int) -> Bytes:
     ndarray, uint8, shape (height, width, channels)
         As stored; the number of channels is the format's own.
     """
-    if format_ is BlockFormat.RGBA8:
-        return np.frombuffer(data, np.uint8).reshape(height, width, 4).copy()
+    if format_.info.block == 1:
+        return np.frombuffer(data, np.uint8).reshape(height, width, format_.info.channels).copy()
     decoded: Bytes = import_module(f"stonestack.core.blocks.{format_}").decode(data, width, height)
     return decoded

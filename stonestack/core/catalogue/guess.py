@@ -6,16 +6,7 @@ from dataclasses import dataclass
 
 from stonestack.core.catalogue.looks import Look
 from stonestack.core.catalogue.names import NameParts
-from stonestack.core.roles import ROLES, Role
-
-_FAMILY: dict[str, tuple[Role, ...]] = {
-    "normal": (Role.NORMAL,),
-    "colour": (Role.COLOUR,),
-    "grey": (Role.SPECULAR, Role.HEIGHT, Role.ALPHA),
-    "mask": (Role.ALPHA, Role.SPECULAR, Role.HEIGHT),
-}
-"""Roles that a picture of a family can have, the likeliest first."""
-
+from stonestack.core.roles import ROLES, Role, of_look
 
 _RIM = 0.6
 """An icon's look comes from its rim, from here on; below it, from edges that do not meet."""
@@ -67,7 +58,7 @@ def guess_raw(name: NameParts, look: Look, width: int, height: int) -> Guess:
 
 
 def _role(name: NameParts, look: Look) -> tuple[Role, float, str]:
-    fitting = _FAMILY[look.family]
+    fitting = of_look(look.family)
     role, sure, reason = fitting[0], look.sure, look.seen
     if len(fitting) > 1 and look.family == "grey":
         sure = 0.5

@@ -17,17 +17,7 @@ def _words(text: str) -> frozenset[str]:
     return frozenset(text.split())
 
 
-SUFFIXES: dict[str, Role] = {
-    word: role
-    for role, words in {
-        Role.COLOUR: "c col color colour d diff diffuse albedo base basecolor",
-        Role.NORMAL: "n nrm nor norm normal nm relief",
-        Role.SPECULAR: "s spec specular shine gls",
-        Role.HEIGHT: "h hgt height disp depth",
-        Role.ALPHA: "a alpha mask opening cutout",
-    }.items()
-    for word in words.split()
-}
+SUFFIXES: dict[str, Role] = {word: role for role in Role for word in role.info.words.split()}
 """Last words of names that say what a map is for."""
 
 TIERS: dict[str, str] = {

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import struct
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.codecs.texture import Texture, check_texture_size
-from stonestack.core.errors import BadFile
+from stonestack.core.errors import BadFile, BadRequest
 from stonestack.core.image import Bytes
 from stonestack.core.mips import level_size
 
@@ -26,7 +27,7 @@ DX10 = struct.Struct("<5I")
 _REQUIRED, _MIPMAPCOUNT, _LINEARSIZE, _PITCH = 0x1007, 0x20000, 0x80000, 0x8
 _CAPS_TEXTURE, _CAPS_COMPLEX, _CAPS_MIPMAP = 0x1000, 0x8, 0x400000
 _CAPS2_CUBEMAP, _CAPS2_VOLUME = 0x200, 0x200000
-_PF_FOURCC, _PF_RGB, _PF_ALPHA = 0x4, 0x40, 0x1
+_PF_FOURCC, _PF_RGB, _PF_ALPHA, _PF_LUMINANCE = 0x4, 0x40, 0x1, 0x20000
 _DIMENSION_2D = 3
 
 _BY_DXGI: dict[int, tuple[BlockFormat, bool]] = {
@@ -40,11 +41,28 @@ _BY_DXGI |= {70: (BlockFormat.BC1, False), 76: (BlockFormat.BC3, False)}
 _BY_DXGI |= {73: (BlockFormat.BC2, False), 97: (BlockFormat.BC7, False)}
 _BY_DXGI |= {79: (BlockFormat.BC4, False), 82: (BlockFormat.BC5, False)}
 _DXGI_BGRA = {87: False, 91: True}
+_BY_MASKS = {
+    (8 * info.unit_bytes, info.masks): format_ for format_, info in FORMATS.items() if info.masks
+}
 _BY_FOURCC = {code: format_ for format_, info in FORMATS.items() for code in info.fourcc}
 
 
-def write(texture: Texture) -> bytes:
-    """Return a DDS file with the DX10 header, which alone can say that colour is sRGB."""
+Header = Literal["dx10", "legacy"]
+
+
+def write(texture: Texture, header: Header = "dx10") -> bytes:
+    """Return a DDS file.
+
+    Parameters
+    ----------
+    header : {"dx10", "legacy"}
+        The newer header alone can say that colour is sRGB; older programs read only the other.
+
+    Raises
+    ------
+    BadRequest
+        If the older header has no words for the format.
+    """
     info = FORMATS[texture.format]
     count = len(texture.levels)
     compressed = info.block > 1
@@ -54,14 +72,35 @@ def write(texture: Texture) -> bytes:
     if count > 1:
         flags |= _MIPMAPCOUNT
         caps |= _CAPS_COMPLEX | _CAPS_MIPMAP
-    header = HEADER.pack(
+    form = _legacy_form(texture) if header == "legacy" else (_PF_FOURCC, b"DX10", 0, 0, 0, 0, 0)
+    head = HEADER.pack(
         MAGIC,
         *(124, flags, texture.height, texture.width, size, 0, count),
-        *(32, _PF_FOURCC, b"DX10", 0, 0, 0, 0, 0),
+        *(32, *form),
         *(caps, 0, 0, 0, 0),
     )
-    number = info.dxgi_srgb if texture.srgb else info.dxgi
-    return header + DX10.pack(number, _DIMENSION_2D, 0, 1, 0) + b"".join(texture.levels)
+    if header == "dx10":
+        number = info.dxgi_srgb if texture.srgb else info.dxgi
+        head += DX10.pack(number, _DIMENSION_2D, 0, 1, 0)
+    return head + b"".join(texture.levels)
+
+
+def _legacy_form(texture: Texture) -> tuple[int, bytes, int, int, int, int, int]:
+    """Return flags, code, bits and masks of an older header's pixel format."""
+    info = FORMATS[texture.format]
+    if info.fourcc:
+        return _PF_FOURCC, info.fourcc[0], 0, 0, 0, 0, 0
+    if not info.masks:
+        raise BadRequest(
+            "no-legacy-header",
+            f"{info.title} cannot be told by an older DDS header.",
+            "Store the map in another format, or let the target take the newer header.",
+        )
+    red, green, blue, alpha = info.masks
+    flags = _PF_RGB if info.channels > 1 else _PF_LUMINANCE
+    if alpha:
+        flags |= _PF_ALPHA
+    return flags, bytes(4), 8 * info.unit_bytes, red, green, blue, alpha
 
 
 def read(data: bytes) -> Texture:
@@ -116,7 +155,7 @@ def parse(data: bytes) -> Layout:
             raise _cut_short()
         number, dimension, _, array, _ = DX10.unpack_from(data, place)
         place += DX10.size
-        variant = f"DX10 header, format {number}"
+        variant = f"DX10 header{_said(number)}"
         if dimension != _DIMENSION_2D or array > 1:
             raise _unread("an array or a texture that is not flat")
         if number in _DXGI_BGRA:
@@ -133,8 +172,10 @@ def parse(data: bytes) -> Layout:
     elif pixel_flags & _PF_RGB and bits == 32:
         format_, srgb = BlockFormat.RGBA8, False
         order = _mask_order(masks, bool(pixel_flags & _PF_ALPHA))
+    elif (bits, masks) in _BY_MASKS:
+        format_, srgb = _BY_MASKS[bits, masks], False
     else:
-        raise _unread("in an uncompressed format other than 32 bits a texel")
+        raise _unread("in an uncompressed format other than 8, 16 or 32 bits a texel")
     start = place
     parts = []
     for level in range(levels):
@@ -164,6 +205,16 @@ def with_levels(data: bytes, layout: Layout, levels: tuple[bytes, ...]) -> bytes
         out[place : place + len(stored)] = stored
         place += len(stored)
     return bytes(out)
+
+
+def _said(number: int) -> str:
+    """Return a format number in words."""
+    if number in _DXGI_BGRA:
+        return f", blue first{', sRGB' if _DXGI_BGRA[number] else ''}"
+    if number in _BY_DXGI:
+        format_, srgb = _BY_DXGI[number]
+        return f", {FORMATS[format_].title}{', sRGB' if srgb else ''}"
+    return ""
 
 
 def _mask_order(masks: tuple[int, ...], alpha: bool) -> tuple[int, int, int, int]:

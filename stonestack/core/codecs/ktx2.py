@@ -10,7 +10,7 @@ from __future__ import annotations
 import struct
 from math import lcm
 
-from stonestack.core.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.blocks.formats import ALPHA_SAMPLE, FORMATS, BlockFormat
 from stonestack.core.codecs.texture import Texture, check_texture_size
 from stonestack.core.errors import BadFile
 
@@ -18,10 +18,8 @@ MAGIC = b"\xabKTX 20\xbb\r\n\x1a\n"
 _HEADER = struct.Struct("<12s9I4I2Q")
 _LEVEL = struct.Struct("<3Q")
 
-_MODEL = {"bc1": 128, "bc2": 129, "bc3": 130, "bc4": 131, "bc5": 132}
-_MODEL |= {"bc6h": 133, "bc7": 134, "rgba8": 1}
 _LINEAR, _SRGB, _BT709 = 1, 2, 1
-_ALPHA_CHANNEL, _QUALIFIER_LINEAR = 15, 0x10
+_QUALIFIER_LINEAR = 0x10
 
 _BY_VK: dict[int, tuple[BlockFormat, bool]] = {
     number: (format_, srgb)
@@ -108,17 +106,8 @@ def _descriptor(texture: Texture) -> bytes:
     """Return the data format descriptor: one basic block with a sample per channel group."""
     info = FORMATS[texture.format]
     compressed = info.block > 1
-    alpha = _ALPHA_CHANNEL | (_QUALIFIER_LINEAR if texture.srgb else 0)
-    # Bit offset, bit length, channel of each sample.
-    samples: list[tuple[int, int, int]]
-    if texture.format in (BlockFormat.BC2, BlockFormat.BC3):
-        samples = [(0, 64, alpha), (64, 64, 0)]
-    elif texture.format is BlockFormat.BC5:
-        samples = [(0, 64, 0), (64, 64, 1)]
-    elif compressed:
-        samples = [(0, 8 * info.unit_bytes, 0)]
-    else:
-        samples = [(0, 8, 0), (8, 8, 1), (16, 8, 2), (24, 8, alpha)]
+    alpha = ALPHA_SAMPLE | (_QUALIFIER_LINEAR if texture.srgb else 0)
+    samples = [(at, bits, alpha if n == ALPHA_SAMPLE else n) for at, bits, n in info.samples]
     top = 0xFFFFFFFF if compressed else 255
     size = 24 + 16 * len(samples)
     side = info.block - 1
@@ -127,7 +116,7 @@ def _descriptor(texture: Texture) -> bytes:
         0,
         2,
         size,
-        *(_MODEL[texture.format], _BT709, _SRGB if texture.srgb else _LINEAR, 0),
+        *(info.model, _BT709, _SRGB if texture.srgb else _LINEAR, 0),
         *(side, side, 0, 0),
         *(info.unit_bytes, 0, 0, 0, 0, 0, 0, 0),
     )

@@ -55,6 +55,7 @@ STEP = StepKind(
     params=AlphaFromPicture,
     version=1,
     apply=alpha_from_picture,
-    roles=frozenset({Role.ALPHA}),
+    spaces=frozenset({Space.LINEAR}),
+    makes=Role.ALPHA,
     summary=lambda p: "own alpha" if p.source == "own" else f"lightness at {p.middle:.2f}",
 )

@@ -82,6 +82,7 @@ STEP = StepKind(
     params=HeightFromColour,
     version=1,
     apply=height_from_colour,
-    roles=frozenset({Role.HEIGHT}),
+    spaces=frozenset({Space.LINEAR}),
+    makes=Role.HEIGHT,
     summary=lambda p: f"{'dark' if p.invert else 'light'} stands out",
 )

@@ -69,6 +69,7 @@ STEP = StepKind(
     params=NormalFromHeight,
     version=1,
     apply=normal_from_height,
-    roles=frozenset({Role.NORMAL}),
+    spaces=frozenset({Space.DATA}),
+    makes=Role.NORMAL,
     summary=lambda p: f"relief {p.relief:.1f} %",
 )

@@ -62,6 +62,7 @@ STEP = StepKind(
     params=SpecularFromColour,
     version=1,
     apply=specular_from_colour,
-    roles=frozenset({Role.SPECULAR}),
+    spaces=frozenset({Space.LINEAR}),
+    makes=Role.SPECULAR,
     summary=lambda p: f"{p.low:.2f}–{p.high:.2f}",
 )

@@ -6,54 +6,71 @@ from typing import Annotated
 
 from pydantic import Field
 
+from stonestack.core.edits.maps import AddMap, Freeze, RemoveMap, Rename, Thaw
+from stonestack.core.edits.masks import AddMask, RemoveMask, SetMask
 from stonestack.core.edits.origins import (
     DropReturned,
     ReturnFile,
     SetColours,
-    SetFollows,
     SetFrame,
+    SetMovesWith,
     SetOrigin,
+    SetSource,
     TakeFromGame,
 )
-from stonestack.core.edits.output import Rename, SetFormat, SetOutput, SetSize
+from stonestack.core.edits.output import SetOutput, SetSize
 from stonestack.core.edits.steps import AddStep, MoveStep, RemoveStep, RepairSpots, SetStep
 
 Edit = Annotated[
     SetOrigin
+    | SetSource
     | AddStep
     | SetStep
     | RemoveStep
     | MoveStep
     | SetSize
-    | SetFormat
     | SetOutput
     | SetFrame
-    | SetFollows
+    | SetMovesWith
     | SetColours
     | RepairSpots
     | TakeFromGame
     | ReturnFile
     | DropReturned
+    | AddMap
+    | RemoveMap
+    | Freeze
+    | Thaw
+    | AddMask
+    | SetMask
+    | RemoveMask
     | Rename,
     Field(discriminator="kind"),
 ]
 
 __all__ = [
+    "AddMap",
+    "AddMask",
     "AddStep",
     "DropReturned",
     "Edit",
+    "Freeze",
     "MoveStep",
+    "RemoveMap",
+    "RemoveMask",
     "RemoveStep",
     "Rename",
     "RepairSpots",
     "ReturnFile",
     "SetColours",
-    "SetFollows",
-    "SetFormat",
     "SetFrame",
+    "SetMask",
+    "SetMovesWith",
     "SetOrigin",
     "SetOutput",
     "SetSize",
+    "SetSource",
     "SetStep",
     "TakeFromGame",
+    "Thaw",
 ]

@@ -4,33 +4,30 @@ from __future__ import annotations
 
 from typing import Literal
 
-from stonestack.core.blocks.formats import FORMATS, BlockFormat
-from stonestack.core.errors import BadRequest
-from stonestack.core.frame import Frame
-from stonestack.core.resize import nearest_power_of_two
-from stonestack.core.roles import ROLES, Role
-from stonestack.core.sizing import Size
-from stonestack.core.surface import (
+from stonestack.core.document import (
+    DERIVATIONS,
     Document,
     GamePlace,
+    Id,
+    Map,
     MapOrigin,
     Origin,
     Returned,
     SourceOrigin,
     Stage,
+    Step,
     Surface,
-    fitting_format,
+    new_map,
     rebuilt,
 )
-from stonestack.core.tile.boundary import MakeTile
-
-DERIVATIONS = {
-    "height_from_colour",
-    "normal_from_height",
-    "specular_from_colour",
-    "alpha_from_picture",
-}
-"""Steps that make one role from another; a map with a file of its own has none."""
+from stonestack.core.errors import BadRequest
+from stonestack.core.frame import Frame
+from stonestack.core.resize import nearest_power_of_two
+from stonestack.core.roles import ROLES, Role
+from stonestack.core.sizing import Size
+from stonestack.core.steps import STEPS
+from stonestack.core.tile.boundary import CutTile
+from stonestack.core.tile.ways import FAMILY
 
 _KEPT = 0.85
 """Share of a side that usually remains after the cut that makes it tile."""
@@ -40,98 +37,142 @@ class SetOrigin(Document):
     """Give a map another beginning."""
 
     kind: Literal["set_origin"] = "set_origin"
-    role: Role
+    map: Id
     origin: Origin | None
 
     def apply(self, surface: Surface) -> Surface:
-        """Change where the map comes from; steps that derive it from another map go.
+        """Change where the map comes from.
 
-        A colour that comes in first settles what follows from it: sizes near its own,
-        and whether alpha is stored and delivered.
+        With a file of its own it loses the steps that derive it from another map; from another
+        map it gets the step that makes it of that, where it has none. A colour that comes in first
+        settles what follows from it.
         """
-        m = surface.map(self.role)
-        steps = m.steps
+        m = surface.map(self.map)
+        changes: dict[str, object] = {"origin": self.origin, "frozen": None}
         if isinstance(self.origin, SourceOrigin):
-            steps = tuple(s for s in steps if s.kind not in DERIVATIONS)
-        changed = surface.with_map(rebuilt(m, origin=self.origin, steps=steps))
-        first = self.role is Role.COLOUR and m.origin is None
+            changes["steps"] = tuple(s for s in m.steps if s.params.kind not in DERIVATIONS)
+        elif isinstance(self.origin, MapOrigin):
+            changes["steps"] = _derived(surface, m, self.origin)
+        changed = surface.with_map(rebuilt(m, **changes))
+        first = m.role is Role.COLOUR and m.origin is None
         if not first or not isinstance(self.origin, SourceOrigin):
             return changed
-        return _settled(changed, self.origin)
+        return _settled(changed, changed.map(m.id), self.origin)
 
-    def words(self, _before: Surface) -> str:
+    def words(self, before: Surface) -> str:
         """Say what changed."""
-        title = ROLES[self.role].title
+        title = before.map(self.map).title
         if self.origin is None:
             return f"{title}: no origin"
         if isinstance(self.origin, MapOrigin):
-            return f"{title} from {ROLES[self.origin.role].title}"
+            return f"{title} from {before.map(self.origin.map).title}"
         return f"{title} from {self.origin.name}"
+
+
+def _derived(surface: Surface, m: Map, origin: MapOrigin) -> tuple[Step, ...]:
+    """Return a map's steps with what makes it of another map, first, where that is missing."""
+    source = surface.map(origin.map)
+    own = tuple(s for s in m.steps if s.params.kind not in DERIVATIONS)
+    meaning = ROLES[m.role].space
+    makers = [
+        name for name, step in STEPS.items() if step.makes is m.role and source.space in step.spaces
+    ]
+    present = next((s for s in m.steps if s.params.kind in makers), None)
+    if present is not None:
+        return (rebuilt(present, enabled=True), *own)
+    if source.space is meaning and not (
+        ROLES[m.role].derived and ROLES[m.role].derived.source == source.role and makers  # type: ignore[union-attr]
+    ):
+        return own
+    if not makers:
+        raise BadRequest(
+            "not-derivable",
+            f"{m.title} cannot be made of {source.title.lower()} yet.",
+            "Give it a file of its own, or another map.",
+        )
+    return (Step.model_validate({"params": {"kind": makers[0]}}), *own)
+
+
+class SetSource(Document):
+    """Say how a map's own file is read: which way green points, or that its edges meet."""
+
+    kind: Literal["set_source"] = "set_source"
+    map: Id
+    origin: SourceOrigin
+
+    def apply(self, surface: Surface) -> Surface:
+        """Set it; the file stays."""
+        m = surface.map(self.map)
+        if not isinstance(m.origin, SourceOrigin) or m.origin.sha256 != self.origin.sha256:
+            raise _no_file(m)
+        return surface.with_map(rebuilt(m, origin=self.origin))
+
+    def words(self, before: Surface) -> str:
+        """Say what changed."""
+        m = before.map(self.map)
+        if isinstance(m.origin, SourceOrigin) and m.origin.wraps is not self.origin.wraps:
+            return f"{m.title}: its edges {'meet' if self.origin.wraps else 'do not meet'}"
+        return f"{m.title}: green {self.origin.green} in its file"
 
 
 class SetFrame(Document):
     """Straighten and crop a map's own file."""
 
     kind: Literal["set_frame"] = "set_frame"
-    role: Role
+    map: Id
     frame: Frame
 
     def apply(self, surface: Surface) -> Surface:
         """Set the frame."""
-        m = surface.map(self.role)
+        m = surface.map(self.map)
         if not isinstance(m.origin, SourceOrigin):
-            raise BadRequest(
-                "no-file-of-its-own",
-                f"{ROLES[self.role].title} has no picture of its own.",
-                "Frame the map that it comes from.",
-            )
+            raise _no_file(m)
         return surface.with_map(rebuilt(m, origin=rebuilt(m.origin, frame=self.frame)))
 
     def words(self, before: Surface) -> str:
         """Say what changed."""
-        title = ROLES[self.role].title
+        m = before.map(self.map)
         if self.frame.plain:
-            return f"{title}: the whole picture"
-        origin = before.map(self.role).origin
-        if isinstance(origin, SourceOrigin) and origin.frame.corners == self.frame.corners:
-            return f"{title}: lens fall-off {self.frame.vignette}"
-        return f"{title}: straightened and cropped"
+            return f"{m.title}: the whole picture"
+        if isinstance(m.origin, SourceOrigin) and m.origin.frame.corners == self.frame.corners:
+            return f"{m.title}: lens fall-off {self.frame.vignette}"
+        return f"{m.title}: straightened and cropped"
 
 
-class SetFollows(Document):
-    """Let a map with a file of its own follow the colour's cut, or not."""
+class SetMovesWith(Document):
+    """Let a map with a file of its own be framed and cut as another is, or on its own."""
 
-    kind: Literal["set_follows"] = "set_follows"
-    role: Role
-    follows: bool
+    kind: Literal["set_moves_with"] = "set_moves_with"
+    map: Id
+    moves_with: Id | None
 
     def apply(self, surface: Surface) -> Surface:
         """Set it."""
-        return surface.with_map(rebuilt(surface.map(self.role), follows=self.follows))
+        return surface.with_map(rebuilt(surface.map(self.map), moves_with=self.moves_with))
 
-    def words(self, _before: Surface) -> str:
+    def words(self, before: Surface) -> str:
         """Say what changed."""
-        way = "follows the colour's cut" if self.follows else "is cut on its own"
-        return f"{ROLES[self.role].title} {way}"
+        title = before.map(self.map).title
+        if self.moves_with is None:
+            return f"{title} is cut on its own"
+        return f"{title} is cut as {before.map(self.moves_with).title.lower()} is"
 
 
 class SetColours(Document):
     """Say whether a map's own file holds colours, or plain numbers."""
 
     kind: Literal["set_colours"] = "set_colours"
-    role: Role
+    map: Id
     colours: bool
 
     def apply(self, surface: Surface) -> Surface:
-        """Set it; a format that would keep only one channel of colours is changed."""
-        m = surface.map(self.role)
-        kept = not self.colours or FORMATS[m.format].channels >= 3
-        format_ = m.format if kept else fitting_format(self.role, self.colours)
-        return surface.with_map(rebuilt(m, colours=self.colours, format=format_))
+        """Set it."""
+        return surface.with_map(rebuilt(surface.map(self.map), colours=self.colours))
 
-    def words(self, _before: Surface) -> str:
+    def words(self, before: Surface) -> str:
         """Say what changed."""
-        return f"{ROLES[self.role].title}: read as {'colours' if self.colours else 'plain numbers'}"
+        way = "colours" if self.colours else "plain numbers"
+        return f"{before.map(self.map).title}: read as {way}"
 
 
 class TakeFromGame(Document):
@@ -142,32 +183,15 @@ class TakeFromGame(Document):
     origin: SourceOrigin
     place: GamePlace
     size: Size
-    format: BlockFormat
 
     def apply(self, surface: Surface) -> Surface:
-        """Set origin, size and format as the game has them; nothing is done to it yet.
-
-        Maps that do not come from the game are not delivered: it has no file for them.
-        """
-        maps = []
-        for m in surface.maps:
-            if m.role is self.role:
-                changes: dict[str, object] = {
-                    "origin": self.origin,
-                    "place": self.place,
-                    "steps": (),
-                    "size": self.size,
-                    "format": self.format,
-                    "delivered": True,
-                }
-                maps.append(rebuilt(m, **changes))
-            else:
-                maps.append(
-                    rebuilt(m, delivered=m.place is not None, size=self.size)
-                    if m.place is None
-                    else m
-                )
-        return rebuilt(surface, maps=tuple(maps))
+        """Set origin and size as the game has them; nothing is done to it yet."""
+        own = surface.of_role(self.role) or new_map(surface, self.role)
+        taken = rebuilt(own, origin=self.origin, place=self.place, steps=(), size=self.size)
+        order = list(Role)
+        maps = [rebuilt(m, size=self.size) if m.place is None else m for m in surface.maps]
+        maps = [m for m in maps if m.id != own.id] + [taken]
+        return rebuilt(surface, maps=tuple(sorted(maps, key=lambda m: order.index(m.role))))
 
     def words(self, _before: Surface) -> str:
         """Say what changed."""
@@ -178,7 +202,7 @@ class ReturnFile(Document):
     """Take a working file back in that an outside editor has saved."""
 
     kind: Literal["return_file"] = "return_file"
-    role: Role
+    map: Id
     returned: Returned
 
     def apply(self, surface: Surface) -> Surface:
@@ -186,54 +210,67 @@ class ReturnFile(Document):
 
         A later return of the same working file stands in the earlier one's place.
         """
-        m = surface.map(self.role)
+        m = surface.map(self.map)
         others = tuple(
             r for r in m.returned if (r.stage, r.sent) != (self.returned.stage, self.returned.sent)
         )
         return surface.with_map(rebuilt(m, returned=(*others, self.returned)))
 
-    def words(self, _before: Surface) -> str:
+    def words(self, before: Surface) -> str:
         """Say what changed."""
-        return f"{ROLES[self.role].title}: {self.returned.name} came back"
+        return f"{before.map(self.map).title}: {self.returned.name} came back"
 
 
 class DropReturned(Document):
     """Take what came back from an outside editor out again."""
 
     kind: Literal["drop_returned"] = "drop_returned"
-    role: Role
+    map: Id
     stage: Stage
     sent: str
 
     def apply(self, surface: Surface) -> Surface:
         """Drop what came back of one working file."""
-        m = surface.map(self.role)
+        m = surface.map(self.map)
         kept = tuple(r for r in m.returned if (r.stage, r.sent) != (self.stage, self.sent))
         return surface.with_map(rebuilt(m, returned=kept))
 
-    def words(self, _before: Surface) -> str:
+    def words(self, before: Surface) -> str:
         """Say what changed."""
-        return f"{ROLES[self.role].title}: without what came back"
+        return f"{before.map(self.map).title}: without what came back"
 
 
-def _settled(surface: Surface, origin: SourceOrigin) -> Surface:
-    """Fit a new surface to the colour that has come in."""
-    square = any(
-        isinstance(step, MakeTile) and step.enabled and step.shape == "square"
-        for step in surface.map(Role.COLOUR).steps
+def _no_file(m: Map) -> BadRequest:
+    return BadRequest(
+        "no-file-of-its-own",
+        f"{m.title} has no picture of its own.",
+        "Change the map that it comes from.",
     )
+
+
+def _settled(surface: Surface, colour: Map, origin: SourceOrigin) -> Surface:
+    """Fit a new surface to the colour that has come in: sizes near its own, and its alpha.
+
+    A colour that tiles already is not cut.
+    """
+    if origin.wraps:
+        steps = tuple(s for s in colour.steps if s.kind.family != FAMILY)
+        surface = surface.with_map(rebuilt(colour, steps=steps))
+        colour = surface.map(colour.id)
+    square = any(
+        isinstance(step.params, CutTile) and step.enabled and step.params.shape == "square"
+        for step in colour.steps
+    )
+    kept = 1.0 if origin.wraps else _KEPT
     shorter = min(origin.width, origin.height)
     width, height = (shorter, shorter) if square else (origin.width, origin.height)
     size = Size(
-        width=nearest_power_of_two(round(width * _KEPT), 2048),
-        height=nearest_power_of_two(round(height * _KEPT), 2048),
+        width=nearest_power_of_two(round(width * kept), 2048),
+        height=nearest_power_of_two(round(height * kept), 2048),
     )
-    maps = []
-    for m in surface.maps:
-        changes: dict[str, object] = {"size": size}
-        if m.role is Role.COLOUR and origin.alpha and m.format is BlockFormat.BC1:
-            changes["format"] = BlockFormat.BC3
-        if m.role is Role.ALPHA:
-            changes["delivered"] = origin.alpha
-        maps.append(rebuilt(m, **changes))
-    return rebuilt(surface, maps=tuple(maps))
+    surface = rebuilt(surface, maps=tuple(rebuilt(m, size=size) for m in surface.maps))
+    if origin.alpha and surface.of_role(Role.ALPHA) is None:
+        order = list(Role)
+        maps = (*surface.maps, new_map(surface, Role.ALPHA))
+        surface = rebuilt(surface, maps=tuple(sorted(maps, key=lambda m: order.index(m.role))))
+    return surface

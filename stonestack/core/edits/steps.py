@@ -1,4 +1,4 @@
-"""Edits of what is done to a map."""
+"""Edits of what is done to a map; steps are named by their ids."""
 
 from __future__ import annotations
 
@@ -6,70 +6,78 @@ from typing import Literal
 
 from pydantic import Field
 
-from stonestack.core.errors import BadRequest
-from stonestack.core.roles import ROLES, Role
-from stonestack.core.steps import STEPS, Step
-from stonestack.core.surface import (
+from stonestack.core.document import (
+    DERIVATIONS,
     Document,
+    Id,
     Map,
+    MapOrigin,
+    Step,
     Surface,
     rebuilt,
 )
+from stonestack.core.errors import BadRequest
 from stonestack.core.tile.patches import PatchSpots, Spot
 
 
 class AddStep(Document):
-    """Put a step at the end, or at a place."""
+    """Put a step at the end, or before another."""
 
     kind: Literal["add_step"] = "add_step"
-    role: Role
+    map: Id
     step: Step
-    place: int | None = None
+    before: Id | None = None
 
     def apply(self, surface: Surface) -> Surface:
         """Insert the step."""
-        m = surface.map(self.role)
-        place = len(m.steps) if self.place is None else max(0, min(self.place, len(m.steps)))
-        steps = (*m.steps[:place], self.step, *m.steps[place:])
-        return surface.with_map(rebuilt(m, steps=steps))
+        m = surface.map(self.map)
+        return surface.with_map(rebuilt(m, steps=_inserted(m, m.steps, self.step, self.before)))
 
-    def words(self, _before: Surface) -> str:
+    def words(self, before: Surface) -> str:
         """Say what changed."""
-        return f"{ROLES[self.role].title}: {STEPS[self.step.kind].title} added"
+        return f"{before.map(self.map).title}: {self.step.kind.title} added"
 
 
 class SetStep(Document):
-    """Change a step's parameters, or switch it off and on."""
+    """Change a step: its parameters, where and how much it works, or whether it is on."""
 
     kind: Literal["set_step"] = "set_step"
-    role: Role
-    place: int = Field(ge=0)
+    map: Id
     step: Step
 
     def apply(self, surface: Surface) -> Surface:
-        """Replace the step at a place by one of its kind, or another way to the same end."""
-        m = surface.map(self.role)
-        before = _step_at(m, self.place)
-        if before.kind != self.step.kind and not _same_end(before, self.step):
+        """Put the step in the place of that with its id; its kind stays, or its end."""
+        m = surface.map(self.map)
+        before = m.step(self.step.id)
+        if before.params.kind != self.step.params.kind and not _same_end(before, self.step):
             raise BadRequest(
                 "other-step",
-                "Another step stands at this place.",
-                "Reload the surface and change it again.",
+                "This step is of another kind.",
+                "Add the other step, and take this one out.",
             )
-        steps = (*m.steps[: self.place], self.step, *m.steps[self.place + 1 :])
+        steps = tuple(self.step if step.id == self.step.id else step for step in m.steps)
         return surface.with_map(rebuilt(m, steps=steps))
 
     def words(self, before: Surface) -> str:
         """Say which parameter changed, and to what."""
-        old = _step_at(before.map(self.role), self.place)
-        head = f"{ROLES[self.role].title}: {STEPS[self.step.kind].title}"
-        if old.kind != self.step.kind:
-            return f"{head} instead of {STEPS[old.kind].title}"
-        for name, field in type(self.step).model_fields.items():
-            value = getattr(self.step, name)
-            if getattr(old, name) != value:
-                if name == "enabled":
-                    return f"{head} {'on' if value else 'off'}"
+        m = before.map(self.map)
+        old = m.step(self.step.id)
+        head = f"{m.title}: {self.step.kind.title}"
+        if old.params.kind != self.step.params.kind:
+            return f"{head} instead of {old.kind.title}"
+        if old.enabled is not self.step.enabled:
+            return f"{head} {'on' if self.step.enabled else 'off'}"
+        if old.mask != self.step.mask:
+            where = before.mask(self.step.mask).title if self.step.mask else "all of the map"
+            return f"{head} on {where}"
+        if old.amount != self.step.amount:
+            return f"{head}, amount {self.step.amount}"
+        if old.blend is not self.step.blend:
+            return f"{head}, {self.step.blend}"
+        params = self.step.params
+        for name, field in type(params).model_fields.items():
+            value = getattr(params, name)
+            if getattr(old.params, name) != value:
                 return f"{head}, {field.title or name} {value}"
         return head
 
@@ -78,75 +86,86 @@ class RemoveStep(Document):
     """Take a step out."""
 
     kind: Literal["remove_step"] = "remove_step"
-    role: Role
-    place: int = Field(ge=0)
+    map: Id
+    step: Id
 
     def apply(self, surface: Surface) -> Surface:
-        """Drop the step at a place."""
-        m = surface.map(self.role)
-        _step_at(m, self.place)
-        return surface.with_map(
-            rebuilt(m, steps=(*m.steps[: self.place], *m.steps[self.place + 1 :]))
-        )
+        """Drop the step.
+
+        Raises
+        ------
+        BadRequest
+            If it is what makes the map of the one that it comes from.
+        """
+        m = surface.map(self.map)
+        gone = m.step(self.step)
+        if isinstance(m.origin, MapOrigin) and gone.params.kind in DERIVATIONS:
+            source = surface.map(m.origin.map).title.lower()
+            raise BadRequest(
+                "needs-its-derivation",
+                f"{gone.kind.title} is what makes {m.title.lower()} of {source}.",
+                f"At Source, give {m.title.lower()} a file of its own; the step goes then.",
+            )
+        return surface.with_map(rebuilt(m, steps=tuple(s for s in m.steps if s.id != gone.id)))
 
     def words(self, before: Surface) -> str:
         """Say what changed."""
-        step = _step_at(before.map(self.role), self.place)
-        return f"{ROLES[self.role].title}: {STEPS[step.kind].title} removed"
+        m = before.map(self.map)
+        return f"{m.title}: {m.step(self.step).kind.title} removed"
 
 
 class MoveStep(Document):
     """Change the order of steps."""
 
     kind: Literal["move_step"] = "move_step"
-    role: Role
-    place: int = Field(ge=0)
-    to: int = Field(ge=0)
+    map: Id
+    step: Id
+    before: Id | None = None
 
     def apply(self, surface: Surface) -> Surface:
-        """Take the step out at ``place`` and put it in again at ``to``."""
-        m = surface.map(self.role)
-        step = _step_at(m, self.place)
-        rest = [*m.steps[: self.place], *m.steps[self.place + 1 :]]
-        rest.insert(min(self.to, len(rest)), step)
-        return surface.with_map(rebuilt(m, steps=tuple(rest)))
+        """Take the step out and put it in again before another, or at the end."""
+        m = surface.map(self.map)
+        step = m.step(self.step)
+        rest = tuple(s for s in m.steps if s.id != step.id)
+        return surface.with_map(rebuilt(m, steps=_inserted(m, rest, step, self.before)))
 
     def words(self, before: Surface) -> str:
         """Say what changed."""
-        step = _step_at(before.map(self.role), self.place)
-        way = "earlier" if self.to < self.place else "later"
-        return f"{ROLES[self.role].title}: {STEPS[step.kind].title} {way}"
+        m = before.map(self.map)
+        step = m.step(self.step)
+        ids = [s.id for s in m.steps]
+        later = self.before is None or ids.index(self.before) > ids.index(step.id)
+        return f"{m.title}: {step.kind.title} {'later' if later else 'earlier'}"
 
 
 class RepairSpots(Document):
     """Cover spots that stand out, by a step at the end."""
 
     kind: Literal["repair_spots"] = "repair_spots"
-    role: Role
+    map: Id
     spots: tuple[Spot, ...] = Field(min_length=1, max_length=32)
 
     def apply(self, surface: Surface) -> Surface:
         """Add a step at the end; spots that were found after other repairs get one of their own."""
-        m = surface.map(self.role)
-        return surface.with_map(rebuilt(m, steps=(*m.steps, PatchSpots(spots=self.spots))))
+        m = surface.map(self.map)
+        step = Step(params=PatchSpots(spots=self.spots))
+        return surface.with_map(rebuilt(m, steps=(*m.steps, step)))
 
-    def words(self, _before: Surface) -> str:
+    def words(self, before: Surface) -> str:
         """Say what changed."""
         count = len(self.spots)
-        return f"{ROLES[self.role].title}: {count} spot{'' if count == 1 else 's'} repaired"
+        words = f"{count} spot{'' if count == 1 else 's'} repaired"
+        return f"{before.map(self.map).title}: {words}"
+
+
+def _inserted(m: Map, steps: tuple[Step, ...], step: Step, before: str | None) -> tuple[Step, ...]:
+    if before is None:
+        return (*steps, step)
+    m.step(before)
+    place = next((n for n, s in enumerate(steps) if s.id == before), len(steps))
+    return (*steps[:place], step, *steps[place:])
 
 
 def _same_end(one: Step, other: Step) -> bool:
     """Tell whether two steps are different ways to the same end."""
-    family = STEPS[one.kind].family
-    return bool(family) and family == STEPS[other.kind].family
-
-
-def _step_at(m: Map, place: int) -> Step:
-    if not 0 <= place < len(m.steps):
-        raise BadRequest(
-            "no-such-step",
-            f"{ROLES[m.role].title} has no step at place {place + 1}.",
-            "Reload the surface and try again.",
-        )
-    return m.steps[place]
+    return bool(one.kind.family) and one.kind.family == other.kind.family

@@ -61,7 +61,7 @@ def node(
         params = operation.params.model_validate(params or {})
     if not operation.fits(len(inputs), len(blobs)):
         raise TypeError(f"{op} does not take {len(inputs)} inputs and {len(blobs)} files")
-    values = params.model_dump(mode="json", exclude={"enabled"})
+    values = params.model_dump(mode="json")
     return Node(op, operation.version, canonical(values), tuple(inputs), tuple(blobs))
 
 

@@ -8,10 +8,10 @@ from pydantic import BaseModel, ConfigDict
 
 from stonestack.core import verdicts
 from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.checks.findings import Finding
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.image import Picture, Space
 from stonestack.core.losses import loss
-from stonestack.core.materials import Finding
 from stonestack.core.normals import Green, turned
 from stonestack.core.ops.operation import File, Kind, Nothing, Operation
 from stonestack.core.sizing import Area, Proposal, Size, proposal, visible_area

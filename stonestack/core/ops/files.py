@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Sequence
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -27,6 +28,14 @@ class Storing(BaseModel):
     format: BlockFormat
     green: Green = Green.UP
     mips: bool = True
+
+
+class DdsForm(BaseModel):
+    """Which header a DDS file gets."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    header: Literal["dx10", "legacy"] = "dx10"
 
 
 class Shown(BaseModel):
@@ -149,10 +158,10 @@ OPERATIONS = (
         "dds",
         1,
         "Writing",
-        Nothing,
+        DdsForm,
         _TEXTURE,
         Kind.FILE,
-        lambda _p, inputs, _: File(codecs.dds.write(inputs[0])),
+        lambda p, inputs, _: File(codecs.dds.write(inputs[0], p.header)),
     ),
     Operation(
         "ktx2",

@@ -26,6 +26,7 @@ class Reading(BaseModel):
 
     space: Space
     green: Green = Green.UP
+    wraps: bool = False
 
 
 class Limit(BaseModel):
@@ -47,7 +48,8 @@ class Canvas(BaseModel):
 
 def decode(params: Reading, _inputs: Sequence[object], blobs: Sequence[bytes]) -> Picture:
     """Read a kept file as a working picture."""
-    return turned(codecs.read_picture(blobs[0], params.space), params.green)
+    picture = turned(codecs.read_picture(blobs[0], params.space), params.green)
+    return picture.tiling() if params.wraps else picture
 
 
 def light(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Picture:

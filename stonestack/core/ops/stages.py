@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
-from stonestack.core.image import Picture
-from stonestack.core.ops.operation import Kind, Operation, Solved
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from stonestack.core.blending import Blend, laid_over, mixed
+from stonestack.core.image import Picture, Space
+from stonestack.core.masks import MASKS, MaskKind, MaskShape
+from stonestack.core.ops.operation import Kind, Nothing, Operation, Solved
 from stonestack.core.resize import resize
 from stonestack.core.stepkind import Geometry, StepKind, StepParams
 from stonestack.core.steps import STEPS
 
+MASK = "mask:"
+"""Before the name of a kind of mask: the operation that draws it, at another picture's size."""
 GEOMETRY = "geometry:"
 """Before the name of a step: the operation that finds how it moves texels."""
 
@@ -20,9 +27,9 @@ def _plain(step: StepKind) -> Operation:
         step.version,
         step.title,
         step.params,
-        (Kind.PICTURE,),
+        (Kind.PICTURE,) * (1 + step.reads),
         Kind.PICTURE,
-        lambda params, inputs, _: step.apply(inputs[0], params),
+        lambda params, inputs, _: step.apply(inputs[0], params, *inputs[1:]),
     )
 
 
@@ -66,4 +73,55 @@ def _of(step: StepKind) -> tuple[Operation, ...]:
     return (_laying(step, step.geometry), _solving(step, step.geometry))
 
 
-OPERATIONS = tuple(operation for step in STEPS.values() for operation in _of(step))
+def _masking(mask: MaskKind) -> Operation:
+    def drawn(params: MaskShape, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Picture:
+        like = inputs[0]
+        values = mask.draw(params, like.width, like.height, like.wraps)
+        return Picture(values[..., np.newaxis], Space.DATA, wraps=like.wraps)
+
+    return Operation(
+        f"{MASK}{mask.name}",
+        mask.version,
+        "Drawing a mask",
+        mask.params,
+        (Kind.PICTURE,),
+        Kind.PICTURE,
+        drawn,
+    )
+
+
+class Mixing(BaseModel):
+    """How what a step made is mixed with what was before."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    amount: float = 1.0
+    blend: Blend = Blend.NORMAL
+
+
+def _mix(
+    how: Callable[[Picture, Picture, Picture | None, float, Blend], Picture],
+) -> Callable[[Mixing, Sequence[Picture], Sequence[bytes]], Picture]:
+    def mix(params: Mixing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Picture:
+        mask = inputs[2] if len(inputs) > 2 else None
+        return how(inputs[0], inputs[1], mask, params.amount, params.blend)
+
+    return mix
+
+
+def _inverted(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Picture:
+    return inputs[0].with_pixels(1 - inputs[0].pixels)
+
+
+_TWO = (Kind.PICTURE, Kind.PICTURE)
+
+OPERATIONS = (
+    *(operation for step in STEPS.values() for operation in _of(step)),
+    *(_masking(mask) for mask in MASKS.values()),
+    Operation(*("mix", 1, "Mixing", Mixing, _TWO, Kind.PICTURE, _mix(mixed)), more=Kind.PICTURE),
+    Operation(
+        *("over", 1, "Laying over", Mixing, _TWO, Kind.PICTURE, _mix(laid_over)),
+        more=Kind.PICTURE,
+    ),
+    Operation("invert", 1, "Mixing", Nothing, (Kind.PICTURE,), Kind.PICTURE, _inverted),
+)

@@ -19,16 +19,6 @@ from stonestack.core.texels import to_texels
 
 Mask = NDArray[np.bool_]
 
-_PARTS: dict[BlockFormat, tuple[tuple[slice, tuple[int, ...]], ...]] = {
-    BlockFormat.BC1: ((slice(0, 8), (0, 1, 2, 3)),),
-    BlockFormat.BC2: ((slice(0, 8), (3,)), (slice(8, 16), (0, 1, 2))),
-    BlockFormat.BC3: ((slice(0, 8), (3,)), (slice(8, 16), (0, 1, 2))),
-    BlockFormat.BC4: ((slice(0, 8), (0,)),),
-    BlockFormat.BC5: ((slice(0, 8), (0,)), (slice(8, 16), (1,))),
-    BlockFormat.BC7: ((slice(0, 16), (0, 1, 2, 3)),),
-}
-"""Which bytes of a block hold which channels; each part stands for itself."""
-
 
 def made(original: bytes, before: Picture, after: Picture) -> tuple[bytes, int, int]:
     """Return the file with another picture, its blocks in all, and how many were encoded.
@@ -69,15 +59,18 @@ def _level(
     data = texture.levels[number]
     old = shown(texture.texels(number))
     texels = np.where(changed, new, old)
-    if texture.format is BlockFormat.RGBA8:
-        return texels.tobytes(), changed.shape[0] * changed.shape[1], int(changed.any(2).sum())
-    unit = FORMATS[texture.format].unit_bytes
+    info = FORMATS[texture.format]
+    if info.block == 1:
+        count = changed.shape[0] * changed.shape[1]
+        anew = int(changed[..., : info.channels].any(axis=2).sum())
+        return blocks.encode(texture.format, texels), count, anew
+    unit = info.unit_bytes
     out = np.frombuffer(data, np.uint8).reshape(-1, unit).copy()
     grid = _as_blocks(padded(texels))
     touched: Mask = np.any(_as_blocks(padded(changed.astype(np.uint8))), axis=1)
     any_part = np.zeros(len(out), bool)
-    for part, channels in _PARTS[texture.format]:
-        hit = touched[:, list(channels)].any(axis=1)
+    for part in FORMATS[texture.format].parts:
+        hit = touched[:, list(part.channels)].any(axis=1)
         if not hit.any():
             continue
         any_part |= hit
@@ -89,7 +82,8 @@ def _level(
         if texture.format is BlockFormat.BC1 and (alpha or bool((strip[..., 3] < 128).any())):
             fresh = fresh.copy()
             cutout.fill_holes(strip, fresh)
-        out[hit, part] = fresh[:, part]
+        held = slice(part.start, part.stop)
+        out[hit, held] = fresh[:, held]
     return out.tobytes(), len(out), int(any_part.sum())
 
 

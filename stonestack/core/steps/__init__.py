@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, get_args
 
 from pydantic import Field
 
-from stonestack.core.derive import alpha, height, normal, specular
+from stonestack.core.derive import alpha, height, normal, roughness, specular
 from stonestack.core.stepkind import StepKind, StepParams
-from stonestack.core.steps import levels, tone
+from stonestack.core.steps import another, laying, levels, tone
 from stonestack.core.tile import blend, boundary, light, mirrored, patches, quilt, wrapped
 
-__all__ = ["STEPS", "Step", "StepKind", "StepParams"]
+__all__ = ["STEPS", "AnyStep", "StepKind", "StepParams"]
 
 STEPS: dict[str, StepKind] = {
     step.name: step
@@ -25,16 +25,19 @@ STEPS: dict[str, StepKind] = {
         patches.STEP,
         levels.STEP,
         tone.STEP,
+        laying.STEP,
+        another.STEP,
         height.STEP,
         normal.STEP,
         specular.STEP,
         alpha.STEP,
+        roughness.STEP,
     )
 }
 
-Step = Annotated[
+AnyStep = Annotated[
     light.BalanceLight
-    | boundary.MakeTile
+    | boundary.CutTile
     | quilt.QuiltTile
     | wrapped.WrapTile
     | blend.BlendTile
@@ -42,10 +45,17 @@ Step = Annotated[
     | patches.PatchSpots
     | levels.Levels
     | tone.Tone
+    | laying.LayPicture
+    | another.AnotherMap
     | height.HeightFromColour
     | normal.NormalFromHeight
     | specular.SpecularFromColour
-    | alpha.AlphaFromPicture,
+    | alpha.AlphaFromPicture
+    | roughness.RoughnessFromGloss,
     Field(discriminator="kind"),
 ]
-"""Any step, told apart by its ``kind``."""
+"""Parameters of any step, told apart by their ``kind``."""
+
+if {step.params for step in STEPS.values()} != set(get_args(get_args(AnyStep)[0])):
+    # A step that is registered and not listed would be refused only when somebody adds it.
+    raise TypeError("The register of steps and the list of their parameters are not the same.")

@@ -9,7 +9,6 @@ from pydantic import Field, model_validator
 
 from stonestack.core import colour
 from stonestack.core.image import Picture, Space
-from stonestack.core.roles import Role
 from stonestack.core.stepkind import StepKind, StepParams
 
 
@@ -50,6 +49,6 @@ STEP = StepKind(
     params=Levels,
     version=1,
     apply=levels,
-    roles=frozenset({Role.COLOUR, Role.SPECULAR, Role.HEIGHT, Role.ALPHA}),
+    spaces=frozenset({Space.LINEAR, Space.DATA}),
     summary=lambda p: f"{p.black:.2f}–{p.white:.2f}",
 )

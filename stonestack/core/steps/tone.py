@@ -8,8 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from stonestack.core import colour
-from stonestack.core.image import Picture
-from stonestack.core.roles import Role
+from stonestack.core.image import Picture, Space
 from stonestack.core.stepkind import StepKind, StepParams
 
 
@@ -59,6 +58,6 @@ STEP = StepKind(
     params=Tone,
     version=1,
     apply=tone,
-    roles=frozenset({Role.COLOUR}),
+    spaces=frozenset({Space.LINEAR}),
     summary=lambda p: f"×{p.brightness:.2f}, hue {p.hue:+.0f}°",
 )

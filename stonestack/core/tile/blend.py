@@ -18,7 +18,6 @@ from pydantic import Field
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.parallel import over_bands
-from stonestack.core.roles import Role
 from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
 from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes, as_seen, from_seen
 
@@ -179,7 +178,7 @@ STEP = StepKind(
     params=BlendTile,
     version=1,
     apply=blend_tile,
-    roles=frozenset(Role),
+    spaces=frozenset(Space),
     summary=lambda p: f"blended {AXES_WORDS[p.axes]}",
     geometry=GEOMETRY,
     family=FAMILY,

@@ -15,9 +15,8 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from stonestack.core.errors import BadRequest
-from stonestack.core.image import Floats, Picture, premultiplied
+from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.resize import resample
-from stonestack.core.roles import Role
 from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
 from stonestack.core.tile.cutpath import least_path
 from stonestack.core.tile.membrane import across_strip
@@ -34,10 +33,10 @@ _ROOM = 1.5
 """Most that a side is longer than what is kept of it; the rest is cropped beforehand."""
 
 
-class MakeTile(StepParams):
-    """Parameters of :func:`make_tile`."""
+class CutTile(StepParams):
+    """Parameters of :func:`cut_tile`."""
 
-    kind: Literal["make_tile"] = "make_tile"
+    kind: Literal["cut_tile"] = "cut_tile"
     axes: Axes = Field("both", title="Joins", description="Which edges are made to meet")
     shape: Literal["square", "found"] = Field(
         "square",
@@ -93,7 +92,7 @@ class Cut:
     y: AxisCut | None
 
 
-def solve(guide: Picture, params: MakeTile) -> Cut:
+def solve(guide: Picture, params: CutTile) -> Cut:
     """Find where a picture overlaps itself best, and the path of least difference there.
 
     Raises
@@ -118,7 +117,7 @@ def solve(guide: Picture, params: MakeTile) -> Cut:
     return Cut(x, y)
 
 
-def lay(picture: Picture, guide: Picture, cut: Cut, params: MakeTile) -> Picture:
+def lay(picture: Picture, guide: Picture, cut: Cut, params: CutTile) -> Picture:
     """Cut a picture as was found on the guide; the path is refined within a coarse pixel.
 
     Tone is evened out across the cut by the smoothest correction that has no step there, in
@@ -160,7 +159,7 @@ class _Widths:
     y: int | None
 
 
-def _widths(seen: Floats, params: MakeTile) -> _Widths:
+def _widths(seen: Floats, params: CutTile) -> _Widths:
     """Choose what is kept of each side: the shorter side freely, the longer to match it."""
     turned = _turned(seen)
     if params.axes == "x":
@@ -180,11 +179,11 @@ def _turned(values: Floats) -> Floats:
     return np.ascontiguousarray(values.transpose(1, 0, 2))
 
 
-def _feather(params: MakeTile, values: Floats) -> float:
+def _feather(params: CutTile, values: Floats) -> float:
     return float(params.feather / 1000 * max(values.shape[:2]))
 
 
-def _margin(params: MakeTile, values: Floats) -> int:
+def _margin(params: CutTile, values: Floats) -> int:
     return int(np.ceil(_feather(params, values))) + 1
 
 
@@ -338,16 +337,16 @@ def _smooth(t: Floats) -> Floats:
 
 
 GEOMETRY = Geometry(solve, lay)
-make_tile = alone(GEOMETRY)
+cut_tile = alone(GEOMETRY)
 
 STEP = StepKind(
-    name="make_tile",
+    name="cut_tile",
     title="Cut",
     hint="Joins opposite edges along the path where they differ least",
-    params=MakeTile,
+    params=CutTile,
     version=2,
-    apply=make_tile,
-    roles=frozenset(Role),
+    apply=cut_tile,
+    spaces=frozenset(Space),
     summary=lambda p: f"cut {AXES_WORDS[p.axes]}",
     geometry=GEOMETRY,
     family=FAMILY,

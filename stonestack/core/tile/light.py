@@ -7,9 +7,8 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core.image import Floats, Picture, premultiplied
+from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.resize import resample
-from stonestack.core.roles import Role
 from stonestack.core.stepkind import StepKind, StepParams
 
 _GRID = 96
@@ -87,6 +86,6 @@ STEP = StepKind(
     params=BalanceLight,
     version=1,
     apply=balance_light,
-    roles=frozenset({Role.COLOUR, Role.HEIGHT, Role.SPECULAR}),
+    spaces=frozenset({Space.LINEAR, Space.DATA}),
     summary=lambda p: f"{p.amount * 100:.0f} %",
 )

@@ -8,7 +8,6 @@ import numpy as np
 from pydantic import Field
 
 from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.roles import Role
 from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
 from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes
 
@@ -68,7 +67,7 @@ STEP = StepKind(
     params=MirrorTile,
     version=1,
     apply=mirror_tile,
-    roles=frozenset(Role),
+    spaces=frozenset(Space),
     summary=lambda p: f"mirrored {AXES_WORDS[p.axes]}",
     geometry=GEOMETRY,
     family=FAMILY,

@@ -14,8 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from stonestack.core.image import Floats, Picture, premultiplied
-from stonestack.core.roles import Role
+from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
 from stonestack.core.tile.ways import as_seen, from_seen
 
@@ -199,7 +198,7 @@ STEP = StepKind(
     params=PatchSpots,
     version=1,
     apply=patch_spots,
-    roles=frozenset(Role),
+    spaces=frozenset(Space),
     summary=lambda p: f"{len(p.spots)} spot{'' if len(p.spots) == 1 else 's'} repaired",
     geometry=GEOMETRY,
 )

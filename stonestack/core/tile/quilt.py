@@ -17,10 +17,9 @@ from pydantic import Field
 
 from stonestack.core import stopping
 from stonestack.core.errors import BadRequest
-from stonestack.core.image import Floats, Picture, premultiplied
+from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.parallel import over_bands
 from stonestack.core.resize import limited
-from stonestack.core.roles import Role
 from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
 from stonestack.core.tile.membrane import all_over
 from stonestack.core.tile.quilt_kernels import (
@@ -370,13 +369,13 @@ quilt_tile = alone(GEOMETRY)
 
 STEP = StepKind(
     name="quilt_tile",
-    title="Patch together",
+    title="Quilt",
     hint="Makes a new tile of any size from patches that match where they meet",
     params=QuiltTile,
     version=1,
     apply=quilt_tile,
-    roles=frozenset(Role),
-    summary=lambda p: f"patched {AXES_WORDS[p.axes]}",
+    spaces=frozenset(Space),
+    summary=lambda p: f"quilted {AXES_WORDS[p.axes]}",
     geometry=GEOMETRY,
     family=FAMILY,
 )

@@ -13,8 +13,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core.image import Floats, Picture, premultiplied
-from stonestack.core.roles import Role
+from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
 from stonestack.core.tile.membrane import between
 from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes, as_seen, from_seen
@@ -161,7 +160,7 @@ STEP = StepKind(
     params=WrapTile,
     version=1,
     apply=wrap_tile,
-    roles=frozenset(Role),
+    spaces=frozenset(Space),
     summary=lambda p: f"evened out {AXES_WORDS[p.axes]}",
     geometry=GEOMETRY,
     family=FAMILY,

@@ -7,10 +7,10 @@ from stonestack.store import tables
 
 assert tables.ProjectRow.metadata is SQLModel.metadata
 
+# The caller has begun the transaction, and ends it; so all steps are one.
 context.configure(
     connection=context.config.attributes["connection"],
     target_metadata=SQLModel.metadata,
-    render_as_batch=True,
+    transactional_ddl=False,
 )
-with context.begin_transaction():
-    context.run_migrations()
+context.run_migrations()

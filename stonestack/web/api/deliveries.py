@@ -9,9 +9,11 @@ from pydantic import BaseModel, RootModel
 from stonestack.core.deliveries import Delivery
 from stonestack.services import deliveries
 from stonestack.services.deliveries import DeliveryView
+from stonestack.services.history import Moved
 from stonestack.services.jobs import JobView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
+from stonestack.web.api.materials import BaseRequest
 from stonestack.web.api.projects import ProjectPath
 
 
@@ -19,6 +21,13 @@ class DeliveryPath(BaseModel):
     """Names a delivery."""
 
     delivery_id: str
+
+
+class DeliveryChange(BaseModel):
+    """What goes into a delivery, and the revision it was changed on."""
+
+    base: int
+    document: Delivery
 
 
 class JobPath(BaseModel):
@@ -43,8 +52,16 @@ def register(app: OpenAPI, ws: Workspace) -> None:
         return model(deliveries.create(ws, path.project_id, body))
 
     @app.put("/api/deliveries/<delivery_id>", responses={200: DeliveryView})
-    def change_delivery(path: DeliveryPath, body: Delivery) -> Response:
-        return model(deliveries.change(ws, path.delivery_id, body))
+    def change_delivery(path: DeliveryPath, body: DeliveryChange) -> Response:
+        return model(deliveries.change(ws, path.delivery_id, body.base, body.document))
+
+    @app.post("/api/deliveries/<delivery_id>/undo", responses={200: Moved})
+    def undo_delivery(path: DeliveryPath, body: BaseRequest) -> Response:
+        return model(deliveries.undo(ws, path.delivery_id, body.base))
+
+    @app.post("/api/deliveries/<delivery_id>/redo", responses={200: Moved})
+    def redo_delivery(path: DeliveryPath, body: BaseRequest) -> Response:
+        return model(deliveries.redo(ws, path.delivery_id, body.base))
 
     @app.post("/api/deliveries/<delivery_id>/build", responses={200: JobView})
     def build_delivery(path: DeliveryPath) -> Response:

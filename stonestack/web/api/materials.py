@@ -8,7 +8,8 @@ from pydantic import BaseModel, RootModel
 
 from stonestack.core.materials import Material
 from stonestack.services import materials
-from stonestack.services.materials import MaterialView
+from stonestack.services.history import Moved
+from stonestack.services.materials import MaterialSummary, MaterialView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
 from stonestack.web.api.projects import ProjectPath
@@ -20,8 +21,21 @@ class MaterialPath(BaseModel):
     material_id: str
 
 
-class MaterialList(RootModel[list[MaterialView]]):
+class MaterialList(RootModel[list[MaterialSummary]]):
     """A project's materials."""
+
+
+class MaterialChange(BaseModel):
+    """A material's parameters, and the revision they were changed on."""
+
+    base: int
+    document: Material
+
+
+class BaseRequest(BaseModel):
+    """Undo or redo, and the revision it was asked on."""
+
+    base: int
 
 
 def register(app: OpenAPI, ws: Workspace) -> None:
@@ -31,6 +45,18 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def list_materials(path: ProjectPath) -> Response:
         return models(list(materials.listed(ws, path.project_id)))
 
+    @app.get("/api/materials/<material_id>", responses={200: MaterialView})
+    def get_material(path: MaterialPath) -> Response:
+        return model(materials.get(ws, path.material_id))
+
     @app.put("/api/materials/<material_id>", responses={200: MaterialView})
-    def change_material(path: MaterialPath, body: Material) -> Response:
-        return model(materials.change(ws, path.material_id, body))
+    def change_material(path: MaterialPath, body: MaterialChange) -> Response:
+        return model(materials.change(ws, path.material_id, body.base, body.document))
+
+    @app.post("/api/materials/<material_id>/undo", responses={200: Moved})
+    def undo_material(path: MaterialPath, body: BaseRequest) -> Response:
+        return model(materials.undo(ws, path.material_id, body.base))
+
+    @app.post("/api/materials/<material_id>/redo", responses={200: Moved})
+    def redo_material(path: MaterialPath, body: BaseRequest) -> Response:
+        return model(materials.redo(ws, path.material_id, body.base))

@@ -9,10 +9,18 @@ from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.document import Output, Step
+from stonestack.core.document.project import Settings
+from stonestack.core.errors import BadRequest
+from stonestack.core.image import Space
+from stonestack.core.masks import MASKS
+from stonestack.core.materials import Material
 from stonestack.core.roles import ROLES, Role
-from stonestack.core.sizing import SIZES
+from stonestack.core.sizing import SIZES, Size
 from stonestack.core.steps import STEPS
-from stonestack.services import projects
+from stonestack.core.targets import TARGETS, Target
+from stonestack.services import history, projects
+from stonestack.services.history import ActionView
 from stonestack.services.projects import ProjectView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
@@ -29,10 +37,28 @@ class ProjectList(RootModel[list[ProjectView]]):
 
 
 class NewProject(BaseModel):
-    """What a new project needs."""
+    """What a new project needs; without a target, the folder tells which game it is."""
 
     title: str = Field(min_length=1, max_length=80)
     game_folder: str | None = None
+    target: str | None = None
+
+
+class FolderQuery(BaseModel):
+    """A game folder."""
+
+    folder: str
+
+
+class SettingsChange(BaseModel):
+    """A project's settings, and the revision they were changed on."""
+
+    base: int
+    settings: Settings
+
+
+class ActionList(RootModel[list[ActionView]]):
+    """What was done in a project, newest first."""
 
 
 class Density(BaseModel):
@@ -55,22 +81,39 @@ class StepInfo(BaseModel):
     parameters: dict[str, object]
     family: str
     moves: bool
+    mixes: bool
+    makes: Role | None
 
 
 class RoleWords(BaseModel):
-    """A role's words and formats."""
+    """What follows from a role, for the screen; in the order of the course sheet."""
 
     title: str
     hint: str
-    suffix: str
-    formats: list[BlockFormat]
+    space: Space
+    light: str
+    tinted: bool
+    derived: str | None
 
 
 class FormatWords(BaseModel):
-    """A format's words."""
+    """A format's words, and what the GPU takes of it."""
 
     title: str
     hint: str
+    channels: int
+    keeps: int
+    gpu: int
+    gpu_extension: str
+
+
+class MaskInfo(BaseModel):
+    """A kind of mask: its words, and its parameters as a JSON schema."""
+
+    name: str
+    title: str
+    hint: str
+    parameters: dict[str, object]
 
 
 class Knowledge(BaseModel):
@@ -80,6 +123,9 @@ class Knowledge(BaseModel):
     formats: dict[BlockFormat, FormatWords]
     sizes: list[int]
     steps: list[StepInfo]
+    masks: list[MaskInfo]
+    targets: list[Target]
+    forms: dict[str, dict[str, object]]
 
 
 class GameView(BaseModel):
@@ -93,23 +139,50 @@ def knowledge() -> Knowledge:
     """Return the tables of core as the front end needs them."""
     return Knowledge(
         roles={
-            role: RoleWords(title=i.title, hint=i.hint, suffix=i.suffix, formats=list(i.formats))
+            role: RoleWords(
+                title=i.title,
+                hint=i.hint,
+                space=i.space,
+                light=i.light,
+                tinted=i.tinted,
+                derived=i.derived.source if i.derived else None,
+            )
             for role, i in ROLES.items()
         },
-        formats={f: FormatWords(title=i.title, hint=i.hint) for f, i in FORMATS.items()},
+        formats={
+            f: FormatWords(
+                title=i.title,
+                hint=i.hint,
+                channels=i.channels,
+                keeps=i.keeps,
+                gpu=i.gpu,
+                gpu_extension=i.gpu_extension,
+            )
+            for f, i in FORMATS.items()
+        },
         sizes=list(SIZES),
         steps=[
             StepInfo(
                 name=s.name,
                 title=s.title,
                 hint=s.hint,
-                roles=sorted(s.roles),
+                roles=[role for role in Role if s.suits(role)],
                 parameters=s.params.model_json_schema(),
                 family=s.family,
                 moves=s.geometry is not None,
+                mixes=s.mixes,
+                makes=s.makes,
             )
             for s in STEPS.values()
         ],
+        masks=[
+            MaskInfo(
+                name=m.name, title=m.title, hint=m.hint, parameters=m.params.model_json_schema()
+            )
+            for m in MASKS.values()
+        ],
+        targets=list(TARGETS.values()),
+        forms={form.__name__: form.model_json_schema() for form in (Step, Material, Output, Size)},
     )
 
 
@@ -127,11 +200,25 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.post("/api/projects", responses={200: ProjectView})
     def start_project(body: NewProject) -> Response:
         folder = Path(body.game_folder).expanduser() if body.game_folder else None
-        return model(projects.create(ws, body.title, folder))
+        return model(projects.create(ws, body.title, folder, body.target))
 
     @app.get("/api/projects/<project_id>", responses={200: ProjectView})
     def get_project(path: ProjectPath) -> Response:
         return model(projects.get(ws, path.project_id))
+
+    @app.get("/api/target-of-folder", responses={200: Target})
+    def target_of_folder(query: FolderQuery) -> Response:
+        folder = Path(query.folder).expanduser()
+        return model(projects.fitting(folder if folder.is_dir() else None))
+
+    @app.put("/api/projects/<project_id>", responses={200: ProjectView})
+    def change_project(path: ProjectPath, body: SettingsChange) -> Response:
+        return model(projects.change(ws, path.project_id, body.base, body.settings))
+
+    @app.get("/api/projects/<project_id>/actions", responses={200: ActionList})
+    def list_actions(path: ProjectPath) -> Response:
+        with ws.session() as session:
+            return models(list(history.actions(session, path.project_id)))
 
     @app.put("/api/projects/<project_id>/density", responses={200: ProjectView})
     def set_density(path: ProjectPath, body: Density) -> Response:
@@ -143,5 +230,12 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.post("/api/projects/<project_id>/game", responses={200: GameView})
     def start_game(path: ProjectPath) -> Response:
-        folder = projects.game_folder(projects.get(ws, path.project_id))
+        project = projects.get(ws, path.project_id)
+        if not project.target.room:
+            raise BadRequest(
+                "no-room",
+                f"{project.target.title} has no room here.",
+                "Start your own game and look there.",
+            )
+        folder = projects.game_folder(project)
         return model(GameView(address=ws.game.address(folder), folder=str(folder)))

@@ -6,8 +6,8 @@ from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field
 
+from stonestack.core.document import Stage
 from stonestack.core.ops.facts import RenderFacts
-from stonestack.core.surface import Stage
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import IMMUTABLE, model, unchanging
 

@@ -6,16 +6,16 @@ from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
+from stonestack.core.document import Stage
 from stonestack.core.edits import Edit
-from stonestack.core.roles import Role
 from stonestack.core.sizing import Proposal
-from stonestack.core.surface import Stage
 from stonestack.core.workfiles.passing import WorkKind
 from stonestack.services import deliveries, making, shaping, surfaces, working
+from stonestack.services.history import RevisionView
 from stonestack.services.jobs import JobView
 from stonestack.services.making import MakingView
 from stonestack.services.shaping import FrameProposal
-from stonestack.services.surfaces import RevisionKeys, RevisionView, SurfaceSummary, SurfaceView
+from stonestack.services.surfaces import RevisionKeys, SurfaceSummary, SurfaceView
 from stonestack.services.working import WorkfileView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
@@ -60,7 +60,7 @@ class PreviewRequest(BaseModel):
     """A look at an edit that is not made yet."""
 
     edit: Edit
-    role: Role
+    map: str
     stage: Stage
     longest: int | None = Field(None, ge=64, le=2048)
 
@@ -71,10 +71,16 @@ class PreviewKey(BaseModel):
     key: str | None
 
 
-class RoleQuery(BaseModel):
+class MapQuery(BaseModel):
     """Which map is meant."""
 
-    role: Role
+    map: str
+
+
+class FreezeRequest(MoveRequest):
+    """Which map's result is kept."""
+
+    map: str
 
 
 class ProposalList(RootModel[list[Proposal]]):
@@ -103,7 +109,7 @@ class WorkfilePath(BaseModel):
 class NewWorkfile(BaseModel):
     """What is put out, and how."""
 
-    role: Role
+    map: str
     stage: Stage = Stage.SIZE
     kind: WorkKind = WorkKind.ORA
 
@@ -145,26 +151,30 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def redo_surface(path: SurfacePath, body: MoveRequest) -> Response:
         return model(surfaces.redo(ws, path.surface_id, body.base))
 
+    @app.post("/api/surfaces/<surface_id>/freeze", responses={200: SurfaceView})
+    def freeze_map(path: SurfacePath, body: FreezeRequest) -> Response:
+        return model(surfaces.freeze(ws, path.surface_id, body.base, body.map))
+
     @app.get("/api/surfaces/<surface_id>/history", responses={200: History})
     def list_history(path: SurfacePath) -> Response:
-        return models(list(surfaces.history(ws, path.surface_id)))
+        return models(list(surfaces.revisions(ws, path.surface_id)))
 
     @app.post("/api/surfaces/<surface_id>/preview", responses={200: PreviewKey})
     def preview_surface(path: SurfacePath, body: PreviewRequest) -> Response:
-        key = surfaces.preview(ws, path.surface_id, body.edit, body.role, body.stage, body.longest)
+        key = surfaces.preview(ws, path.surface_id, body.edit, body.map, body.stage, body.longest)
         return model(PreviewKey(key=key))
 
     @app.get("/api/surfaces/<surface_id>/sizes", responses={200: ProposalList})
-    def propose_sizes(path: SurfacePath, query: RoleQuery) -> Response:
-        return models(list(shaping.propose_sizes(ws, path.surface_id, query.role)))
+    def propose_sizes(path: SurfacePath, query: MapQuery) -> Response:
+        return models(list(shaping.propose_sizes(ws, path.surface_id, query.map)))
 
     @app.get("/api/surfaces/<surface_id>/frame", responses={200: FrameProposal})
-    def propose_frame(path: SurfacePath, query: RoleQuery) -> Response:
-        return model(shaping.propose_frame(ws, path.surface_id, query.role))
+    def propose_frame(path: SurfacePath, query: MapQuery) -> Response:
+        return model(shaping.propose_frame(ws, path.surface_id, query.map))
 
     @app.get("/api/surfaces/<surface_id>/light", responses={200: PreviewKey})
-    def get_light(path: SurfacePath, query: RoleQuery) -> Response:
-        return model(PreviewKey(key=shaping.light_field(ws, path.surface_id, query.role)))
+    def get_light(path: SurfacePath, query: MapQuery) -> Response:
+        return model(PreviewKey(key=shaping.light_field(ws, path.surface_id, query.map)))
 
     @app.get("/api/surfaces/<surface_id>/making", responses={200: MakingView})
     def get_making(path: SurfacePath) -> Response:
@@ -193,7 +203,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.post("/api/surfaces/<surface_id>/workfiles", responses={200: WorkfileView})
     def put_out_workfile(path: SurfacePath, body: NewWorkfile) -> Response:
-        return model(working.put_out(ws, path.surface_id, body.role, body.stage, body.kind))
+        return model(working.put_out(ws, path.surface_id, body.map, body.stage, body.kind))
 
     @app.post("/api/workfiles/<workfile_id>/mend", responses={200: WorkfileView})
     def mend_workfile(path: WorkfilePath, body: Mend) -> Response:

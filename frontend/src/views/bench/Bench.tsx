@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
 import { useLocation } from "wouter";
-import { api, got, type Edit, type Role, type Stage, type SurfaceView } from "@/api/client";
+import { api, got, type Edit, type Stage, type SurfaceView } from "@/api/client";
 import { bring, useEdit, useKnowledge, useSurface } from "@/api/queries";
 import { useCell } from "@/app/address";
 import { BarActions } from "@/app/BarActions";
@@ -39,7 +39,7 @@ export function Bench({ project, id }: { project: string; id: string }) {
 
 function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const { data: knowledge } = useKnowledge();
-  const [role, column, go] = useCell();
+  const [cell, column, go] = useCell();
   const client = useQueryClient();
   const [, navigate] = useLocation();
   const { edit, undo, redo } = useEdit(surface.id);
@@ -50,6 +50,12 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const [again, setAgain] = useState(0);
   const [putting, setPutting] = useState(false);
   const [framing, setFraming] = useState<Framing>(NOT_FRAMING);
+  const [chosenStep, setChosenStep] = useState<string | null>(null);
+  const maps = surface.document.maps;
+  const map = (maps.find((m) => m.id === cell) ?? maps.find((m) => m.role === "colour") ?? maps[0])?.id ?? "";
+  useEffect(() => {
+    setChosenStep(null);
+  }, [map, column]);
   const settled = !edit.isPending;
   useEffect(() => {
     // What was drawn ahead of the surface is let go once the surface has it, or has refused it.
@@ -77,13 +83,13 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
       setProblem(failed);
     }
   };
-  const drop = async (files: FileList, onto: Role) => {
+  const drop = async (files: FileList, onto: string) => {
     const file = files[0];
     if (!file) return;
     setProblem(null);
     try {
       const source = await bring(project, file);
-      change({ kind: "set_origin", role: onto, origin: source.origin });
+      change({ kind: "set_origin", map: onto, origin: source.origin });
       go(onto, "source");
     } catch (failed) {
       setProblem(failed);
@@ -111,7 +117,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
       }}
       onDrop={(event) => {
         event.preventDefault();
-        void drop(event.dataTransfer.files, role);
+        void drop(event.dataTransfer.files, map);
       }}
     >
       <BarActions>
@@ -152,11 +158,24 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
         >
           Redo
         </Button>
+        <Button
+          look={inGame ? "bare" : "solid"}
+          keyName="G"
+          disabled={job !== null}
+          hint={
+            inGame
+              ? "As a delivery of its own beside the game's files, which stay as they are"
+              : "Builds, installs and shows the room"
+          }
+          onClick={() => void deliver()}
+        >
+          {inGame ? "As a delivery" : "Put in the game"}
+        </Button>
         {inGame && (
           <Button
-            look="line"
+            look="solid"
             keyName="P"
-            hint="In the very form and place that the game has; a plan is shown first"
+            hint="Replaces the game's own file, in its very form and place; a plan is shown first, and the original is kept"
             onClick={() => {
               setPutting(true);
             }}
@@ -164,21 +183,20 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             Put back
           </Button>
         )}
-        <Button look="solid" keyName="G" disabled={job !== null} hint="Builds, installs and shows the room" onClick={() => void deliver()}>
-          Put in the game
-        </Button>
       </BarActions>
       <div className="flex min-h-0 flex-1">
         <div className="flex min-w-0 flex-1">
           <FlatPane
             surface={surface}
-            role={role}
+            map={map}
             stage={shown}
             passing={passing.now}
             framing={shown === "source" && framing.open ? framing : null}
             again={again}
             onFraming={setFraming}
             change={change}
+            look={passing.look}
+            chosenStep={shown === "steps" ? chosenStep : null}
           />
           <LightPane surface={surface} passing={passing.now} again={again} />
         </div>
@@ -197,7 +215,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
           <Controls
             project={project}
             surface={surface}
-            role={role}
+            map={map}
             column={column}
             knowledge={knowledge}
             change={change}
@@ -205,8 +223,10 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             drop={drop}
             framing={framing}
             onFraming={setFraming}
+            chosenStep={chosenStep}
+            onChooseStep={setChosenStep}
           />
-          <Workfiles surface={surface} role={role} stage={shown} />
+          <Workfiles surface={surface} map={map} stage={shown} />
         </aside>
       </div>
       {putting && (
@@ -226,10 +246,11 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
       <CourseSheet
         surface={surface}
         knowledge={knowledge}
-        role={role}
+        map={map}
         column={column}
         go={go}
         drop={drop}
+        change={change}
         turn={again}
         again={() => {
           setAgain((n) => n + 1);

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, got, type Schemas, type SurfaceView } from "@/api/client";
+import { api, got, type Edit, type Schemas, type SurfaceView } from "@/api/client";
 import { useFacts } from "@/api/queries";
 import { Choice } from "@/parts/Choice";
 import { Verdict } from "@/parts/Verdict";
@@ -8,10 +8,19 @@ import { bytes, decibels } from "@/parts/figures";
 
 type Format = Schemas["BlockFormat"];
 
-/** The format: each that fits is tried, so that what it costs is seen before it is chosen. */
+/** The format: each that the target takes is tried, so that what it costs is seen before it is chosen. */
 export function CompressControls({ surface, map, knowledge, change }: ControlsProps) {
-  const words = knowledge.roles[map.role];
-  const chosen = useFacts(surface.keys[map.role]?.compress, "compress");
+  const chosen = useFacts(surface.keys[map.id]?.compress, "compress");
+  const leaves = surface.outputs[map.id];
+  const vector = knowledge.roles[map.role]?.space === "vector";
+  const says = map.outputs[surface.target] ?? { format: null, green: null, name: null, delivered: null };
+  const saying = (part: Partial<Schemas["Output"]>): Edit => ({
+    kind: "set_output",
+    map: map.id,
+    target: surface.target,
+    output: { ...says, ...part },
+  });
+  if (!leaves) return null;
   return (
     <div className="flex flex-col gap-3">
       <table className="w-full text-small">
@@ -19,39 +28,39 @@ export function CompressControls({ surface, map, knowledge, change }: ControlsPr
           <tr className="border-b border-mortar">
             <th className="py-1">Format</th>
             <th className="text-right">Bytes</th>
-            <th className="text-right">{map.role === "normal" ? "Off by" : "Quality"}</th>
+            <th className="text-right">{vector ? "Off by" : "Quality"}</th>
           </tr>
         </thead>
         <tbody>
-          {words?.formats.map((format) => (
+          {leaves.formats.map((format) => (
             <FormatRow
               key={format}
               surface={surface}
-              role={map.role}
+              map={map.id}
               format={format}
+              edit={saying({ format })}
               title={knowledge.formats[format]?.title ?? format}
               hint={knowledge.formats[format]?.hint ?? ""}
-              green={map.green}
-              chosen={map.format === format}
+              chosen={leaves.format === format}
               onChoose={() => {
-                change({ kind: "set_format", role: map.role, format, green: map.green });
+                change(saying({ format }));
               }}
             />
           ))}
         </tbody>
       </table>
-      {map.role === "normal" && (
+      {vector && (
         <div className="flex items-center justify-between text-small">
           Green points, for the game
           <Choice
             label="Green points, for the game"
-            value={map.green}
+            value={leaves.green}
             options={[
               ["up", "Up"],
               ["down", "Down"],
             ]}
             onChoose={(green) => {
-              change({ kind: "set_format", role: map.role, format: map.format, green });
+              change(saying({ green }));
             }}
           />
         </div>
@@ -62,39 +71,45 @@ export function CompressControls({ surface, map, knowledge, change }: ControlsPr
             <span className="text-ink-2">Levels</span>
             <span className="figures">{chosen.data.levels}, down to 1 × 1</span>
           </div>
-          <Verdict finding={chosen.data.finding} withFix />
+          <Verdict
+            finding={leaves.as_in_game ? { level: "good", words: "As the game has it: its blocks go back untouched", fix: "" } : chosen.data.finding}
+            withFix
+          />
         </>
       )}
+      {leaves.findings.map((finding) => (
+        <Verdict key={finding.words} finding={finding} withFix />
+      ))}
     </div>
   );
 }
 
 function FormatRow({
   surface,
-  role,
+  map,
   format,
+  edit,
   title,
   hint,
-  green,
   chosen,
   onChoose,
 }: {
   surface: SurfaceView;
-  role: Schemas["Role"];
+  map: string;
   format: Format;
+  edit: Edit;
   title: string;
   hint: string;
-  green: Schemas["Green"];
   chosen: boolean;
   onChoose: () => void;
 }) {
   const key = useQuery({
-    queryKey: ["trial", surface.id, surface.revision, role, format, green],
+    queryKey: ["trial", surface.id, surface.revision, map, format],
     queryFn: () =>
       got(
         api.POST("/api/surfaces/{surface_id}/preview", {
           params: { path: { surface_id: surface.id } },
-          body: { edit: { kind: "set_format", role, format, green }, role, stage: "compress", longest: null },
+          body: { edit, map, stage: "compress", longest: null },
         }),
       ),
     staleTime: Infinity,

@@ -1,4 +1,4 @@
-import type { Edit, Role, Schemas, Stage, SurfaceView } from "@/api/client";
+import type { Edit, Schemas, Stage, SurfaceView } from "@/api/client";
 import type { Column } from "@/app/address";
 import { CompressControls } from "./CompressControls";
 import type { Framing } from "./FrameControls";
@@ -10,14 +10,16 @@ import { StepControls } from "./StepControls";
 interface Props {
   project: string;
   surface: SurfaceView;
-  role: Role;
+  map: string;
   column: Column;
   knowledge: Schemas["Knowledge"];
   change: (edit: Edit) => void;
-  look: (edit: Edit, role: Role, stage: Stage) => void;
-  drop: (files: FileList, onto: Role) => Promise<void>;
+  look: (edit: Edit, map: string, stage: Stage) => void;
+  drop: (files: FileList, onto: string) => Promise<void>;
   framing: Framing;
   onFraming: (framing: Framing) => void;
+  chosenStep: string | null;
+  onChooseStep: (step: string | null) => void;
 }
 
 const HEADS: Record<Column, string> = {
@@ -29,9 +31,22 @@ const HEADS: Record<Column, string> = {
 };
 
 /** The controls of the chosen cell. */
-export function Controls({ project, surface, role, column, knowledge, change, look, drop, framing, onFraming }: Props) {
-  const map = surface.document.maps.find((m) => m.role === role);
-  const words = knowledge.roles[role];
+export function Controls({
+  project,
+  surface,
+  map: id,
+  column,
+  knowledge,
+  change,
+  look,
+  drop,
+  framing,
+  onFraming,
+  chosenStep,
+  onChooseStep,
+}: Props) {
+  const map = surface.document.maps.find((m) => m.id === id);
+  const words = map && knowledge.roles[map.role];
   if (!map || !words) return null;
   const common = { surface, map, knowledge, change };
   return (
@@ -43,7 +58,9 @@ export function Controls({ project, surface, role, column, knowledge, change, lo
         <p className="text-small text-ink-2">{words.hint}</p>
       </header>
       {column === "source" && <SourceControls {...common} project={project} drop={drop} framing={framing} onFraming={onFraming} />}
-      {column === "steps" && <StepControls {...common} look={look} />}
+      {column === "steps" && (
+        <StepControls {...common} project={project} look={look} chosenStep={chosenStep} onChooseStep={onChooseStep} />
+      )}
       {column === "size" && <SizeControls {...common} project={project} />}
       {column === "compress" && <CompressControls {...common} />}
       {column === "output" && <OutputControls {...common} />}

@@ -1,7 +1,8 @@
 import { useRef } from "react";
-import { isStopped, type Role, type Schemas, type Stage, type SurfaceMap, type SurfaceView } from "@/api/client";
+import { isStopped, type Edit, type Schemas, type Stage, type SurfaceMap, type SurfaceView } from "@/api/client";
 import { useFacts } from "@/api/queries";
-import { COLUMNS, ROLES, type Column } from "@/app/address";
+import { COLUMNS, type Column } from "@/app/address";
+import { titleOf } from "./kinds";
 import { Making } from "./Making";
 import { Swatch } from "@/parts/Swatch";
 import { Verdict } from "@/parts/Verdict";
@@ -12,10 +13,11 @@ type Knowledge = Schemas["Knowledge"];
 interface Props {
   surface: SurfaceView;
   knowledge: Knowledge;
-  role: Role;
+  map: string;
   column: Column;
-  go: (role: Role, column: Column) => void;
-  drop: (files: FileList, onto: Role) => Promise<void>;
+  go: (map: string, column: Column) => void;
+  drop: (files: FileList, onto: string) => Promise<void>;
+  change: (edit: Edit) => void;
   /** Another number: pictures that are missing are asked for again. */
   turn: number;
   /** Called when what was stopped is made after all. */
@@ -31,16 +33,18 @@ const HEADS: Record<Column, string> = {
 };
 
 /** The course sheet: a row a map, a column a stage. */
-export function CourseSheet({ surface, knowledge, role, column, go, drop, turn, again }: Props) {
+export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop, change, turn, again }: Props) {
   const grid = useRef<HTMLDivElement>(null);
-  const maps = ROLES.flatMap((r) => surface.document.maps.filter((m) => m.role === r));
+  const maps = surface.document.maps;
+  const roles = Object.keys(knowledge.roles) as Schemas["Role"][];
+  const missing = roles.filter((role) => !maps.some((m) => m.role === role));
   const step = (rows: number, columns: number) => {
-    const y = Math.min(maps.length - 1, Math.max(0, maps.findIndex((m) => m.role === role) + rows));
+    const y = Math.min(maps.length - 1, Math.max(0, maps.findIndex((m) => m.id === chosen) + rows));
     const x = Math.min(COLUMNS.length - 1, Math.max(0, COLUMNS.indexOf(column) + columns));
     const [map, next] = [maps[y], COLUMNS[x]];
     if (!map || !next) return;
-    go(map.role, next);
-    grid.current?.querySelector<HTMLElement>(`[data-cell="${map.role}-${next}"]`)?.focus();
+    go(map.id, next);
+    grid.current?.querySelector<HTMLElement>(`[data-cell="${map.id}-${next}"]`)?.focus();
   };
   return (
     <div
@@ -48,7 +52,7 @@ export function CourseSheet({ surface, knowledge, role, column, go, drop, turn, 
       role="grid"
       aria-label="Course sheet"
       tabIndex={-1}
-      className="grid shrink-0 grid-cols-[112px_minmax(0,1.1fr)_minmax(0,1.35fr)_minmax(0,0.8fr)_minmax(0,1.35fr)_minmax(0,1.25fr)] border-t border-joint bg-plaster"
+      className="grid max-h-[286px] shrink-0 overflow-y-auto grid-cols-[112px_minmax(0,1.1fr)_minmax(0,1.35fr)_minmax(0,0.8fr)_minmax(0,1.35fr)_minmax(0,1.25fr)] border-t border-joint bg-plaster"
       onKeyDown={(event) => {
         const by = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[event.key];
         if (!by) return;
@@ -57,14 +61,14 @@ export function CourseSheet({ surface, knowledge, role, column, go, drop, turn, 
       }}
     >
       <div role="row" className="contents">
-        <div role="columnheader" className="flex h-6 items-center truncate border-b-2 border-mortar px-2.5 text-fine font-semibold">
-          {surface.document.title}
+        <div role="columnheader" className="sticky top-0 z-10 flex h-6 items-center gap-1 border-b-2 border-mortar bg-plaster px-2.5 text-fine font-semibold">
+          <span className="min-w-0 flex-1 truncate">{surface.document.title}</span>
         </div>
         {COLUMNS.map((c) => (
           <div
             key={c}
             role="columnheader"
-            className="head flex h-6 items-center justify-between gap-2 border-b-2 border-l-2 border-mortar px-2.5"
+            className="head sticky top-0 z-10 flex h-6 items-center justify-between gap-2 border-b-2 border-l-2 border-mortar bg-plaster px-2.5"
           >
             {HEADS[c]}
             {c === "output" && <Making surface={surface} onGoOn={again} />}
@@ -72,10 +76,10 @@ export function CourseSheet({ surface, knowledge, role, column, go, drop, turn, 
         ))}
       </div>
       {maps.map((map) => (
-        <div key={map.role} role="row" className="contents">
+        <div key={map.id} role="row" className="contents">
           <div role="rowheader" className="flex h-[47px] flex-col justify-center border-b border-mortar bg-lime px-2.5">
             <span className="font-semibold">{knowledge.roles[map.role]?.title}</span>
-            <span className="narrow truncate text-fine text-ink-2">{begins(map, knowledge)}</span>
+            <span className="narrow truncate text-fine text-ink-2">{begins(map, surface, knowledge)}</span>
           </div>
           {COLUMNS.map((c) => (
             <Cell
@@ -84,22 +88,45 @@ export function CourseSheet({ surface, knowledge, role, column, go, drop, turn, 
               map={map}
               column={c}
               knowledge={knowledge}
-              chosen={map.role === role && c === column}
+              chosen={map.id === chosen && c === column}
               onChoose={() => {
-                go(map.role, c);
+                go(map.id, c);
               }}
-              onDrop={(files) => void drop(files, map.role)}
+              onDrop={(files) => void drop(files, map.id)}
             />
           ))}
         </div>
       ))}
+      {missing.length > 0 && (
+        <div className="col-span-full flex h-[26px] items-center px-2">
+          <select
+            aria-label="Add a map"
+            value=""
+            className="h-5 rounded-sm border border-transparent bg-transparent text-small text-ink-2 hover:border-joint"
+            onChange={(event) => {
+              const role = missing.find((r) => r === event.target.value);
+              if (role) change({ kind: "add_map", role });
+            }}
+          >
+            <option value="">Add a map…</option>
+            {missing.map((role) => (
+              <option key={role} value={role}>
+                {knowledge.roles[role]?.title}: {knowledge.roles[role]?.hint.toLowerCase()}
+              </option>
+            ))}
+          </select>
+        </div>
+      )}
     </div>
   );
 }
 
-function begins(map: SurfaceMap, knowledge: Knowledge): string {
+function begins(map: SurfaceMap, surface: SurfaceView, knowledge: Knowledge): string {
+  if (map.frozen) return surface.out_of_date.includes(map.id) ? "frozen, out of date" : "frozen";
   if (!map.origin) return "no source yet";
-  return map.origin.kind === "source" ? "own source" : `from ${knowledge.roles[map.origin.role]?.title ?? ""}`;
+  if (map.origin.kind === "map") return `from ${titleOf(surface, map.origin.map, knowledge)}`;
+  const read = map.steps.flatMap((step) => ("map" in step.params ? [titleOf(surface, step.params.map.map, knowledge)] : []));
+  return read.length > 0 ? `own source, ${read.join(", ")}` : "own source";
 }
 
 interface CellProps {
@@ -118,7 +145,7 @@ function Cell({ surface, map, column, knowledge, chosen, onChoose, onDrop }: Cel
     <div role="gridcell" className="h-[47px] border-b border-l-2 border-mortar p-px">
       <button
         type="button"
-        data-cell={`${map.role}-${column}`}
+        data-cell={`${map.id}-${column}`}
         aria-label={`${knowledge.roles[map.role]?.title ?? ""}, ${HEADS[column]}`}
         aria-pressed={chosen}
         tabIndex={chosen ? 0 : -1}
@@ -145,14 +172,14 @@ function Inside({ surface, map, column, knowledge }: Omit<CellProps, "chosen" | 
   }
   if (column === "source" && map.origin.kind === "map") {
     return (
-      <span className="w-full text-center text-small text-ink-2">from {knowledge.roles[map.origin.role]?.title}</span>
+      <span className="w-full text-center text-small text-ink-2">from {titleOf(surface, map.origin.map, knowledge)}</span>
     );
   }
-  if ((column === "compress" || column === "output") && !map.delivered) {
+  if ((column === "compress" || column === "output") && !surface.outputs[map.id]?.delivered) {
     return <span className="w-full text-center text-small text-ink-2">not delivered</span>;
   }
   const stage: Stage = column === "output" ? "compress" : column;
-  const key = surface.keys[map.role]?.[stage];
+  const key = surface.keys[map.id]?.[stage];
   const alt = `${knowledge.roles[map.role]?.title ?? ""} at ${HEADS[column]}`;
   return (
     <>
@@ -161,7 +188,13 @@ function Inside({ surface, map, column, knowledge }: Omit<CellProps, "chosen" | 
         {column === "output" ? (
           <Output map={map} surface={surface} />
         ) : (
-          <Numbers map={map} stage={stage} contentKey={key} knowledge={knowledge} />
+          <Numbers
+            map={map}
+            stage={stage}
+            contentKey={key}
+            knowledge={knowledge}
+            asInGame={stage === "compress" && surface.outputs[map.id]?.as_in_game === true}
+          />
         )}
       </span>
     </>
@@ -173,11 +206,14 @@ function Numbers({
   stage,
   contentKey,
   knowledge,
+  asInGame,
 }: {
   map: SurfaceMap;
   stage: Stage;
   contentKey: string | null | undefined;
   knowledge: Knowledge;
+  /** Nothing was done to what was taken from the game: what is shown is not what goes back. */
+  asInGame: boolean;
 }) {
   const { data: facts, error } = useFacts(contentKey, stage);
   if (error && isStopped(error)) return <Verdict finding={{ level: "look", words: "stopped", fix: "" }} />;
@@ -185,6 +221,14 @@ function Numbers({
     return <Verdict finding={{ level: "fault", words: error.message, fix: "" }} />;
   }
   if (!facts) return <span className="figures text-ink-2">…</span>;
+  if (asInGame) {
+    return (
+      <>
+        <span className="figures truncate">{facts.format ? knowledge.formats[facts.format]?.title : ""}</span>
+        <Verdict finding={{ level: "good", words: "as the game has it", fix: "" }} />
+      </>
+    );
+  }
   return (
     <>
       <span className="figures truncate">{keyNumber(map, stage, facts, knowledge)}</span>
@@ -218,13 +262,19 @@ const STATES: Record<SurfaceView["state"], Schemas["Finding"]> = {
   built: { level: "look", words: "built, not installed", fix: "" },
   installed: { level: "good", words: "installed", fix: "" },
   changed: { level: "look", words: "changed since build", fix: "" },
+  unreadable: { level: "fault", words: "cannot be read", fix: "" },
 };
 
 function Output({ map, surface }: { map: SurfaceMap; surface: SurfaceView }) {
+  const leaves = surface.outputs[map.id];
+  const worst = leaves?.findings.find((f) => f.level === "fault") ?? leaves?.findings[0];
   return (
     <>
-      <span className="figures truncate">{map.file_name}.dds</span>
-      <Verdict finding={STATES[surface.state]} />
+      <span className="figures truncate">
+        {leaves?.name}
+        {leaves?.extension}
+      </span>
+      <Verdict finding={worst ?? STATES[surface.state]} />
     </>
   );
 }

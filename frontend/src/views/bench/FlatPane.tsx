@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useRef, useState } from "react";
-import type { Edit, Role, Stage, SurfaceView } from "@/api/client";
-import { useFacts, useHistory, useRevision } from "@/api/queries";
+import type { Edit, Schemas, Stage, SurfaceView } from "@/api/client";
+import { useFacts, useHistory, useKnowledge, useRevision } from "@/api/queries";
 import { useKeys } from "@/app/keys";
 import { CELLS, FlatView, type Cells, type Channel, type FlatLook } from "@/gl/flat";
 import type { Loaded, TextureSource } from "@/gl/textures";
@@ -11,32 +11,40 @@ import { kindOf } from "./kinds";
 import { EdgeScores, Marks, useSize } from "./Over";
 import { Missed, Pane } from "./Pane";
 import type { Passing } from "./passing";
+import { StepPart } from "./StepPart";
 
 const REPEATS = ["1", "2", "4", "8"] as const;
 type Repeat = (typeof REPEATS)[number];
 
-function source(surface: SurfaceView, role: Role, stage: Stage): TextureSource | null {
-  const key = surface.keys[role]?.[stage];
-  if (!key) return null;
+function source(
+  surface: SurfaceView,
+  map: string,
+  stage: Stage,
+  knowledge: Schemas["Knowledge"] | undefined,
+): TextureSource | null {
+  const key = surface.keys[map]?.[stage];
+  if (!key || !knowledge) return null;
   // At the start a derived map is still the map that it comes from.
-  const origin = surface.document.maps.find((m) => m.role === role)?.origin;
-  const seen = stage === "source" && origin?.kind === "map" ? origin.role : role;
-  return { key, compressed: stage === "compress", kind: kindOf(surface, seen) };
+  const origin = surface.document.maps.find((m) => m.id === map)?.origin;
+  const seen = (stage === "source" || stage === "raw") && origin?.kind === "map" ? origin.map : map;
+  return { key, compressed: stage === "compress", kind: kindOf(surface, seen, knowledge) };
 }
 
 /** The map laid flat, at the chosen stage; the wipe shows its source beside it. */
 export function FlatPane({
   surface,
-  role,
+  map,
   stage,
   passing,
   framing,
   again,
   onFraming,
   change,
+  look: lookAhead,
+  chosenStep,
 }: {
   surface: SurfaceView;
-  role: Role;
+  map: string;
   stage: Stage;
   passing: Passing | null;
   /** Set while the source's frame is being moved over the raw picture. */
@@ -45,7 +53,11 @@ export function FlatPane({
   again: number;
   onFraming: (framing: Framing) => void;
   change: (edit: Edit) => void;
+  look: (edit: Edit, map: string, stage: Stage) => void;
+  /** The step whose mask or picture has its handles shown. */
+  chosenStep: string | null;
 }) {
+  const { data: knowledge } = useKnowledge();
   const stand = useRef<HTMLDivElement>(null);
   const view_ = useSize(stand);
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -62,25 +74,26 @@ export function FlatPane({
 
   const current =
     framing
-      ? source(surface, role, "raw")
-      : passing?.role === role
-      ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(surface, role), made: true }
-      : source(surface, role, stage);
+      ? source(surface, map, "raw", knowledge)
+      : passing?.map === map && knowledge
+        ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(surface, map, knowledge), made: true }
+        : source(surface, map, stage, knowledge);
   const [against, setAgainst] = useState<number | null>(null);
-  const { data: history } = useHistory(surface.id, surface.revision);
+  const { data: history } = useHistory(surface.id, surface.moves);
   const { data: earlier } = useRevision(surface.id, against);
-  const old = earlier?.keys[role]?.[stage];
-  const raw = surface.keys[role]?.raw !== surface.keys[role]?.source;
+  const old = earlier?.keys[map]?.[stage];
+  const raw = surface.keys[map]?.raw !== surface.keys[map]?.source;
   const before: TextureSource | null =
-    framing ? null : against !== null && old
-      ? { key: old, compressed: stage === "compress", kind: kindOf(surface, role) }
+    framing || !knowledge ? null : against !== null && old
+      ? { key: old, compressed: stage === "compress", kind: kindOf(surface, map, knowledge) }
       : stage === "source"
-        ? raw ? source(surface, role, "raw") : null
-        : source(surface, role, "source");
-  const facts = useFacts(surface.keys[role]?.[stage], stage);
+        ? raw ? source(surface, map, "raw", knowledge) : null
+        : source(surface, map, "source", knowledge);
+  const found = surface.document.maps.find((m) => m.id === map);
+  const facts = useFacts(surface.keys[map]?.[stage], stage);
   // Measured after the steps; a stretch to the finished size moves nothing.
-  const measured = useFacts(surface.keys[role]?.steps, "steps");
-  const fit = surface.document.maps.find((m) => m.role === role)?.size.fit;
+  const measured = useFacts(surface.keys[map]?.steps, "steps");
+  const fit = found?.size.fit;
   const scores = stage === "steps" || (stage !== "source" && fit === "stretch") ? (measured.data?.scores ?? null) : null;
   const look: FlatLook = {
     right: current,
@@ -102,7 +115,7 @@ export function FlatPane({
     panX: look.panX,
     panY: look.panY,
   };
-  const origin = surface.document.maps.find((m) => m.role === role)?.origin;
+  const origin = found?.origin;
   const latest = useRef(look);
   useEffect(() => {
     latest.current = look;
@@ -125,7 +138,7 @@ export function FlatPane({
   const left = before?.key;
   useEffect(() => {
     void view.current?.show(latest.current);
-  }, [right, left, role, stage, again]);
+  }, [right, left, map, stage, again]);
   useEffect(() => {
     view.current?.adjust(latest.current);
   }, [repeat, cells, seams, channel, wipe, held, place, framing]);
@@ -183,7 +196,7 @@ export function FlatPane({
             />
             Seams and spots
           </label>
-          {role === "colour" && (
+          {current?.kind === "colour" && (
             <Choice
               label="Channel"
               className="ml-auto"
@@ -236,8 +249,8 @@ export function FlatPane({
             {history
               ?.filter((entry) => !entry.current)
               .map((entry) => (
-                <option key={entry.number} value={entry.number}>
-                  {entry.number}: {entry.words}
+                <option key={entry.id} value={entry.id}>
+                  {entry.words}
                 </option>
               ))}
           </select>
@@ -247,7 +260,7 @@ export function FlatPane({
       <canvas
         ref={canvas}
         data-testid="flat"
-        aria-label={`The ${role} map at stage ${stage}, laid flat`}
+        aria-label={`The ${map} map at stage ${stage}, laid flat`}
         tabIndex={0}
         className="block h-full w-full cursor-grab -outline-offset-2"
         onWheel={(event) => {
@@ -293,9 +306,12 @@ export function FlatPane({
           onSettle={(next) => {
             // It is held until the surface has it, so that the next corner starts from here.
             onFraming({ ...framing, draft: next });
-            change({ kind: "set_frame", role, frame: next });
+            change({ kind: "set_frame", map, frame: next });
           }}
         />
+      )}
+      {!framing && cells === "plain" && found && chosenStep && (
+        <StepPart surface={surface} map={found} step={chosenStep} layout={layout} change={change} look={lookAhead} />
       )}
       {!current && (
         <p className="absolute inset-0 flex items-center justify-center px-10 text-center text-label-ink">
@@ -308,7 +324,7 @@ export function FlatPane({
           {framing && shown ? `${String(shown.width)} × ${String(shown.height)}` : size}
         </span>
       )}
-      {before && <Wipe words={against !== null ? `Revision ${String(against)}` : stage === "source" ? "As it came" : "Source"} at={held ? 1 : wipe} onMove={setWipe} />}
+      {before && <Wipe words={against !== null ? (history?.find((entry) => entry.id === against)?.words ?? "Before") : stage === "source" ? "As it came" : "Source"} at={held ? 1 : wipe} onMove={setWipe} />}
       {problem !== null && <Missed error={problem} />}
     </Pane>
   );

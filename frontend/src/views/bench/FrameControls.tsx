@@ -33,18 +33,18 @@ export function FrameControls({ surface, map, change, framing, onFraming }: Prop
   const aspect = map.origin.width / Math.max(1, map.origin.height);
   const set = (next: Frame) => {
     onFraming({ ...framing, draft: next });
-    change({ kind: "set_frame", role: map.role, frame: next });
+    change({ kind: "set_frame", map: map.id, frame: next });
   };
   const find = async () => {
     setProblem(null);
     setLooking(true);
     try {
-      const params = { path: { surface_id: surface.id }, query: { role: map.role } };
+      const params = { path: { surface_id: surface.id }, query: { map: map.id } };
       const answer = await got(api.GET("/api/surfaces/{surface_id}/frame", { params }));
       setFound(answer.words);
       if (answer.frame) {
         onFraming({ ...framing, open: true, draft: null });
-        change({ kind: "set_frame", role: map.role, frame: answer.frame });
+        change({ kind: "set_frame", map: map.id, frame: answer.frame });
       }
     } catch (failed) {
       setProblem(failed);

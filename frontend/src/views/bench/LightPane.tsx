@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from "react";
-import type { Role, SurfaceView } from "@/api/client";
-import { LightView, type Lamp, type LitSurface, type Slot } from "@/gl/light";
+import type { Schemas, SurfaceView } from "@/api/client";
+import { useKnowledge } from "@/api/queries";
+import { LightView, SLOTS, type Lamp, type LitSurface, type Slot } from "@/gl/light";
 import type { TextureSource } from "@/gl/textures";
 import { Choice } from "@/parts/Choice";
 import { Hint } from "@/parts/Hint";
@@ -11,8 +12,6 @@ import type { Passing } from "./passing";
 
 /** How long a control rests before a slow machine shades what it shows. */
 const REST_MS = 300;
-
-const SLOTS: readonly Slot[] = ["colour", "normal", "specular", "alpha"];
 
 /** The surface in light, from its compressed blocks, as the GPU of the game will have it. */
 export function LightPane({
@@ -31,18 +30,19 @@ export function LightPane({
   const [problem, setProblem] = useState<unknown>(null);
   const [stored, setStored] = useState<string[]>([]);
 
-  const maps = Object.fromEntries(SLOTS.map((slot) => [slot, slotSource(surface, slot, passing)])) as Record<
+  const { data: knowledge } = useKnowledge();
+  const maps = Object.fromEntries(SLOTS.map((slot) => [slot, slotSource(surface, slot, passing, knowledge)])) as Record<
     Slot,
     TextureSource | null
   >;
-  const normal = surface.document.maps.find((m) => m.role === "normal");
-  const colour = surface.document.maps.find((m) => m.role === "colour");
+  const normal = lit(surface, "normal", knowledge);
+  const albedo = lit(surface, "albedo", knowledge);
   const look: LitSurface = {
     maps,
-    gloss: surface.material?.shine ?? 0.4,
+    gloss: surface.material?.gloss ?? 0.4,
     // A passing look is a picture before compression, where green always points up.
-    greenDown: normal?.green === "down" && passing?.role !== "normal",
-    cutout: surface.material?.cutout ?? colour?.format === "bc3",
+    greenDown: normal !== undefined && surface.outputs[normal.id]?.green === "down" && passing?.map !== normal.id,
+    cutout: surface.material?.cutout ?? (albedo !== undefined && surface.outputs[albedo.id]?.format === "bc3"),
   };
   const latest = useRef({ look, lamp });
   useEffect(() => {
@@ -136,7 +136,7 @@ export function LightPane({
             <Small label="Fill" hint="Light from everywhere, in percent" value={Math.round(lamp.fill * 100)} most={100} onSet={(fill) => { set({ fill: fill / 100 }); }} />
             <Small label="Tiles" hint="How often the tile repeats" value={lamp.tiling} most={16} onSet={(tiling) => { set({ tiling: Math.max(1, tiling) }); }} />
           </div>
-      {!maps.colour && (
+      {!maps.albedo && (
         <p className="absolute inset-0 flex items-center justify-center bg-ground px-10 text-center text-label-ink">
           The surface shows here when it has a colour
         </p>
@@ -146,12 +146,23 @@ export function LightPane({
   );
 }
 
-function slotSource(surface: SurfaceView, slot: Slot, passing: Passing | null): TextureSource | null {
-  const kind = kindOf(surface, slot);
-  if (passing?.role === slot) return { key: passing.key, compressed: false, kind, made: true };
-  const map = surface.document.maps.find((m) => m.role === (slot satisfies Role));
-  const key = surface.keys[slot]?.compress;
-  if (!map || !key || (slot === "alpha" && !map.delivered)) return null;
+/** The map of a surface that the light view uses in one of its slots. */
+function lit(surface: SurfaceView, slot: Slot, knowledge: Schemas["Knowledge"] | undefined) {
+  return surface.document.maps.find((m) => knowledge?.roles[m.role]?.light === slot);
+}
+
+function slotSource(
+  surface: SurfaceView,
+  slot: Slot,
+  passing: Passing | null,
+  knowledge: Schemas["Knowledge"] | undefined,
+): TextureSource | null {
+  const map = lit(surface, slot, knowledge);
+  if (!map || !knowledge) return null;
+  const kind = kindOf(surface, map.id, knowledge);
+  if (passing?.map === map.id) return { key: passing.key, compressed: false, kind, made: true };
+  const key = surface.keys[map.id]?.compress;
+  if (!key || (slot === "opacity" && !surface.outputs[map.id]?.delivered)) return null;
   return { key, compressed: true, kind };
 }
 

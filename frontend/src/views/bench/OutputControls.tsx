@@ -1,38 +1,31 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useId, useState } from "react";
-import { api, got } from "@/api/client";
-import { useHistory } from "@/api/queries";
-import { ProblemNote } from "@/parts/ProblemNote";
+import { Button } from "@/parts/Button";
 import { Tick } from "@/parts/Tick";
+import { Verdict } from "@/parts/Verdict";
+import type { Schemas } from "@/api/client";
 import type { ControlsProps } from "./controlsProps";
+import { HistoryList } from "./HistoryList";
 
-/** How the map leaves: its file name, and whether it goes at all. */
-export function OutputControls({ surface, map, change }: ControlsProps) {
+/** How the map leaves: its file name, and whether it goes at all; else as the target has it. */
+export function OutputControls({ surface, map, knowledge, change }: ControlsProps) {
   const field = useId();
-  const [name, setName] = useState(map.file_name);
-  const { data: history } = useHistory(surface.id, surface.revision);
+  const leaves = surface.outputs[map.id];
+  const [name, setName] = useState(leaves?.name ?? "");
   useEffect(() => {
-    setName(map.file_name);
-  }, [map.file_name]);
-  const [problem, setProblem] = useState<unknown>(null);
-  const client = useQueryClient();
-  const takeBack = async (number: number) => {
-    setProblem(null);
-    try {
-      const params = { path: { surface_id: surface.id } };
-      const body = { base: surface.revision, number };
-      client.setQueryData(["surface", surface.id], await got(api.POST("/api/surfaces/{surface_id}/take-back", { params, body })));
-    } catch (failed) {
-      setProblem(failed);
-    }
+    setName(leaves?.name ?? "");
+  }, [leaves?.name]);
+  const target = knowledge.targets.find((t) => t.name === surface.target);
+  const says = map.outputs[surface.target] ?? { format: null, green: null, name: null, delivered: null };
+  const say = (part: Partial<Schemas["Output"]>) => {
+    change({ kind: "set_output", map: map.id, target: surface.target, output: { ...says, ...part } });
   };
+  if (!leaves) return null;
   const settle = () => {
-    if (name !== map.file_name) {
-      change({ kind: "set_output", role: map.role, file_name: name, delivered: map.delivered });
-    }
+    if (name !== leaves.name) say({ name });
   };
   return (
     <div className="flex flex-col gap-3">
+      <p className="text-small text-ink-2">For {target?.title ?? surface.target}</p>
       <label htmlFor={field} className="flex flex-col gap-1 text-small">
         File name, as the game looks it up
         <span className="flex items-center rounded-sm border border-joint focus-within:border-verdigris">
@@ -47,42 +40,36 @@ export function OutputControls({ surface, map, change }: ControlsProps) {
             onBlur={settle}
             onKeyDown={(event) => {
               if (event.key === "Enter") settle();
-              if (event.key === "Escape") setName(map.file_name);
+              if (event.key === "Escape") setName(leaves.name);
             }}
           />
-          <span className="figures pr-2 text-ink-2">.dds</span>
+          <span className="figures pr-2 text-ink-2">{leaves.extension}</span>
         </span>
       </label>
+      {says.name !== null && (
+        <Button
+          look="bare"
+          className="self-start"
+          onClick={() => {
+            say({ name: null });
+          }}
+        >
+          Name it as usual
+        </Button>
+      )}
+      <p className="figures break-all text-small text-ink-2">{leaves.path}</p>
       <Tick
-        checked={map.delivered}
+        checked={leaves.delivered}
         onChange={(delivered) => {
-          change({ kind: "set_output", role: map.role, file_name: map.file_name, delivered });
+          say({ delivered });
         }}
       >
         Goes into the delivery
       </Tick>
-      {problem !== null && <ProblemNote error={problem} />}
-      {history && (
-        <details className="text-small">
-          <summary className="text-ink-2">What was changed, newest first</summary>
-          <ol className="mt-1 max-h-52 overflow-y-auto">
-            {history.map((entry) => (
-              <li
-                key={entry.number}
-                className={`flex gap-2 border-t border-mortar py-0.5 ${entry.current ? "font-semibold" : ""}`}
-              >
-                <span className="figures w-6 text-right text-ink-2">{entry.number}</span>
-                <span className="flex-1">{entry.words}</span>
-                {!entry.current && (
-                  <button type="button" className="underline" onClick={() => void takeBack(entry.number)}>
-                    Take back
-                  </button>
-                )}
-              </li>
-            ))}
-          </ol>
-        </details>
-      )}
+      {leaves.findings.map((finding) => (
+        <Verdict key={finding.words} finding={finding} withFix />
+      ))}
+      <HistoryList surface={surface} />
     </div>
   );
 }

@@ -1,14 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, pictureUrl, type Role, type SurfaceView } from "@/api/client";
+import { api, got, pictureUrl, type SurfaceView } from "@/api/client";
 
 /** The broad light that is found in a map's picture: light where it is too bright, dark where too dim. */
-export function RemovedLight({ surface, role }: { surface: SurfaceView; role: Role }) {
+export function RemovedLight({ surface, map }: { surface: SurfaceView; map: string }) {
   const [open, setOpen] = useState(false);
   const { data } = useQuery({
-    queryKey: ["light", surface.keys[role]?.source],
+    queryKey: ["light", surface.keys[map]?.source],
     queryFn: () =>
-      got(api.GET("/api/surfaces/{surface_id}/light", { params: { path: { surface_id: surface.id }, query: { role } } })),
+      got(api.GET("/api/surfaces/{surface_id}/light", { params: { path: { surface_id: surface.id }, query: { map } } })),
     enabled: open,
     staleTime: Infinity,
   });

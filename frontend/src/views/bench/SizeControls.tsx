@@ -2,42 +2,30 @@ import { useQuery } from "@tanstack/react-query";
 import { api, got, type Schemas } from "@/api/client";
 import { useFacts } from "@/api/queries";
 import { Button } from "@/parts/Button";
-import { Choice } from "@/parts/Choice";
 import { Density } from "@/parts/Density";
+import { SchemaForm } from "@/parts/SchemaForm";
 import { Verdict } from "@/parts/Verdict";
 import type { ControlsProps } from "./controlsProps";
 
 type Size = Schemas["Size"];
 
-const FITS = [
-  ["stretch", "Stretch"],
-  ["repeat", "Repeat"],
-  ["pad", "Canvas"],
-] as const;
-const FILTERS = [
-  ["lanczos", "Sharp (Lanczos)"],
-  ["mitchell", "Soft (Mitchell)"],
-  ["box", "Plain average (box)"],
-  ["nearest", "Whole pixels (nearest)"],
-] as const;
-
 /** The finished size: powers of two, how the map gets there, and what that costs. */
 export function SizeControls({ project, surface, map, knowledge, change }: ControlsProps & { project: string }) {
-  const facts = useFacts(surface.keys[map.role]?.size, "size");
-  const before = useFacts(surface.keys[map.role]?.steps, "steps");
+  const facts = useFacts(surface.keys[map.id]?.size, "size");
+  const before = useFacts(surface.keys[map.id]?.steps, "steps");
   const proposed = useQuery({
-    queryKey: ["sizes", surface.keys[map.role]?.steps],
+    queryKey: ["sizes", surface.keys[map.id]?.steps],
     queryFn: () =>
       got(
         api.GET("/api/surfaces/{surface_id}/sizes", {
-          params: { path: { surface_id: surface.id }, query: { role: map.role } },
+          params: { path: { surface_id: surface.id }, query: { map: map.id } },
         }),
       ),
-    enabled: Boolean(surface.keys[map.role]?.steps),
+    enabled: Boolean(surface.keys[map.id]?.steps),
   });
   const size = map.size;
   const set = (part: Partial<Size>) => {
-    change({ kind: "set_size", role: map.role, size: { ...size, ...part }, all_maps: false });
+    change({ kind: "set_size", map: map.id, size: { ...size, ...part }, all_maps: false });
   };
   const one = size.fit === "repeat" ? size.width / size.across : size.width;
   return (
@@ -56,10 +44,14 @@ export function SizeControls({ project, surface, map, knowledge, change }: Contr
           </label>
         ))}
       </div>
-      <div className="flex items-center justify-between text-small">
-        Fit
-        <Choice label="Fit" value={size.fit} options={FITS} onChoose={(fit) => { set({ fit }); }} />
-      </div>
+      <SchemaForm
+        schema={knowledge.forms["Size"] ?? {}}
+        values={size}
+        skip={["width", "height", "across", "down"]}
+        onSettle={(next) => {
+          set(next);
+        }}
+      />
       {size.fit === "repeat" && (
         <div className="flex items-center gap-2 text-small">
           {(["across", "down"] as const).map((way) => (
@@ -75,22 +67,7 @@ export function SizeControls({ project, surface, map, knowledge, change }: Contr
           The picture keeps its proportions in the middle of the canvas; the flat view marks it. For pictures whose rim is never shown.
         </p>
       )}
-      <label className="flex items-center justify-between gap-2 text-small">
-        Filter
-        <select
-          value={size.filter}
-          className="h-6 min-w-0 rounded-sm border border-joint bg-lime px-1"
-          onChange={(event) => {
-            const filter = FILTERS.find(([name]) => name === event.target.value)?.[0];
-            if (filter) set({ filter });
-          }}
-        >
-          {FILTERS.map(([name, words]) => (
-            <option key={name} value={name}>{words}</option>
-          ))}
-        </select>
-      </label>
-      <Button onClick={() => { change({ kind: "set_size", role: map.role, size, all_maps: true }); }}>
+      <Button onClick={() => { change({ kind: "set_size", map: map.id, size, all_maps: true }); }}>
         Same size for all maps
       </Button>
       {(proposed.data?.length ?? 0) > 0 && (
@@ -133,6 +110,7 @@ export function SizeControls({ project, surface, map, knowledge, change }: Contr
         </div>
       )}
       {facts.data && <Verdict finding={facts.data.finding} withFix />}
+      {surface.outputs[map.id]?.findings.map((finding) => <Verdict key={finding.words} finding={finding} withFix />)}
     </div>
   );
 }

@@ -1,13 +1,12 @@
 import { useId, useRef } from "react";
-import type { Role } from "@/api/client";
 import { useFacts, useSources } from "@/api/queries";
-import { ROLES } from "@/app/address";
 import { Button } from "@/parts/Button";
 import { Choice } from "@/parts/Choice";
 import { Verdict } from "@/parts/Verdict";
 import type { ControlsProps } from "./controlsProps";
 import { bytes } from "@/parts/figures";
 import { Tick } from "@/parts/Tick";
+import { MapTools } from "./MapTools";
 import { FrameControls, type Framing } from "./FrameControls";
 
 const ACCEPTED = ".png,.jpg,.jpeg,.tga,.bmp,.tif,.tiff,.dds,.ktx2";
@@ -24,25 +23,26 @@ export function SourceControls({
   onFraming,
 }: ControlsProps & {
   project: string;
-  drop: (files: FileList, onto: Role) => Promise<void>;
+  drop: (files: FileList, onto: string) => Promise<void>;
   framing: Framing;
   onFraming: (framing: Framing) => void;
 }) {
   const file = useRef<HTMLInputElement>(null);
   const from = useId();
   const { data: sources } = useSources(project);
-  const facts = useFacts(surface.keys[map.role]?.source, "source");
+  const facts = useFacts(surface.keys[map.id]?.source, "source");
   const origin = map.origin;
-  const colour = surface.document.maps.find((m) => m.role === "colour");
-  const follows = map.role !== "colour" && origin?.kind === "source" && colour?.origin?.kind === "source";
+  const role = knowledge.roles[map.role];
+  // What it could move with: the colour, where both have files of their own.
+  const leader = surface.document.maps.find((m) => m.role === "colour" && m.id !== map.id);
+  const follows = leader && origin?.kind === "source" && leader.origin?.kind === "source";
   const known = origin?.kind === "source" ? sources?.find((s) => s.sha256 === origin.sha256) : undefined;
-  const value = !origin ? "" : origin.kind === "source" ? `file:${origin.sha256}` : `map:${origin.role}`;
+  const value = !origin ? "" : origin.kind === "source" ? `file:${origin.sha256}` : `map:${origin.map}`;
   const choose = (next: string) => {
     const [kind, name] = [next.slice(0, next.indexOf(":")), next.slice(next.indexOf(":") + 1)];
     const chosen = sources?.find((s) => s.sha256 === name);
-    const role = ROLES.find((r) => r === name);
-    if (kind === "file" && chosen) change({ kind: "set_origin", role: map.role, origin: chosen.origin });
-    if (kind === "map" && role) change({ kind: "set_origin", role: map.role, origin: { kind: "map", role } });
+    if (kind === "file" && chosen) change({ kind: "set_origin", map: map.id, origin: chosen.origin });
+    if (kind === "map") change({ kind: "set_origin", map: map.id, origin: { kind: "map", map: name } });
   };
   return (
     <div className="flex flex-col gap-3">
@@ -59,9 +59,9 @@ export function SourceControls({
           {!origin && <option value="">nothing yet</option>}
           <optgroup label="Another map">
             {surface.document.maps
-              .filter((m) => m.role !== map.role)
+              .filter((m) => m.id !== map.id)
               .map((m) => (
-                <option key={m.role} value={`map:${m.role}`}>
+                <option key={m.id} value={`map:${m.id}`}>
                   {knowledge.roles[m.role]?.title}
                 </option>
               ))}
@@ -80,9 +80,9 @@ export function SourceControls({
         type="file"
         accept={ACCEPTED}
         className="hidden"
-        aria-label={`Picture for ${knowledge.roles[map.role]?.title ?? ""}`}
+        aria-label={`Picture for ${role?.title ?? ""}`}
         onChange={(event) => {
-          if (event.target.files) void drop(event.target.files, map.role);
+          if (event.target.files) void drop(event.target.files, map.id);
           event.target.value = "";
         }}
       />
@@ -90,7 +90,7 @@ export function SourceControls({
         Drop a PNG, JPEG, TGA, BMP, TIFF, DDS or KTX2 file here, or
         <Button onClick={() => file.current?.click()}>Choose a file</Button>
       </div>
-      {origin?.kind === "source" && map.role === "normal" && (
+      {origin?.kind === "source" && role?.space === "vector" && (
         <div className="flex items-center justify-between text-small">
           Green in the file points
           <Choice
@@ -101,36 +101,48 @@ export function SourceControls({
               ["down", "Down"],
             ]}
             onChoose={(green) => {
-              change({ kind: "set_origin", role: map.role, origin: { ...origin, green } });
+              change({ kind: "set_source", map: map.id, origin: { ...origin, green } });
             }}
           />
         </div>
       )}
-      {origin?.kind === "source" && map.role === "specular" && (
+      {origin?.kind === "source" && role?.tinted && (
         <Tick
           className="flex items-center gap-1.5 text-small"
           title="Read by its colour profile, and kept in three channels; else its numbers are taken as they are"
           checked={map.colours}
           onChange={(on) => {
-            change({ kind: "set_colours", role: map.role, colours: on });
+            change({ kind: "set_colours", map: map.id, colours: on });
           }}
         >
           The file holds colours
+        </Tick>
+      )}
+      {origin?.kind === "source" && (
+        <Tick
+          className="flex items-center gap-1.5 text-small"
+          title="It is a tile already: what looks at neighbours goes on over its edges. Told from the picture; change it where that is wrong"
+          checked={origin.wraps}
+          onChange={(wraps) => {
+            change({ kind: "set_source", map: map.id, origin: { ...origin, wraps } });
+          }}
+        >
+          Its edges meet already
         </Tick>
       )}
       {follows ? (
         <Tick
           className="flex items-center gap-1.5 text-small"
           title="Framed, cut and joined exactly as the colour is, so that both still match"
-          checked={map.follows}
+          checked={map.moves_with !== null}
           onChange={(on) => {
-            change({ kind: "set_follows", role: map.role, follows: on });
+            change({ kind: "set_moves_with", map: map.id, moves_with: on ? leader.id : null });
           }}
         >
           Follows the colour&apos;s frame and cut
         </Tick>
       ) : null}
-      {(!follows || !map.follows) && (
+      {(!follows || map.moves_with === null) && (
         <FrameControls surface={surface} map={map} change={change} framing={framing} onFraming={onFraming} />
       )}
       {known && (
@@ -165,6 +177,7 @@ export function SourceControls({
           )}
         </dl>
       )}
+      <MapTools surface={surface} map={map} knowledge={knowledge} change={change} />
       {origin?.kind === "source" && facts.data && <Verdict finding={facts.data.finding} withFix />}
     </div>
   );

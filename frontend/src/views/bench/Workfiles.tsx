@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { api, got, type Role, type Schemas, type Stage, type SurfaceView } from "@/api/client";
+import { api, got, type Schemas, type Stage, type SurfaceView } from "@/api/client";
 import { useKeys } from "@/app/keys";
 import { Button } from "@/parts/Button";
 import { ProblemNote } from "@/parts/ProblemNote";
@@ -21,10 +21,11 @@ const STATES: Record<string, Schemas["Finding"]> = {
 };
 
 /** The way to an outside image editor and back: put out, watched, checked, mended. */
-export function Workfiles({ surface, role, stage }: { surface: SurfaceView; role: Role; stage: Stage }) {
+export function Workfiles({ surface, map, stage }: { surface: SurfaceView; map: string; stage: Stage }) {
   const client = useQueryClient();
   const [kind, setKind] = useState<Kind>("ora");
   const [problem, setProblem] = useState<unknown>(null);
+  const [latest, setLatest] = useState<string | null>(null);
   const params = { path: { surface_id: surface.id } };
   const { data: files } = useQuery({
     queryKey: ["workfiles", surface.id],
@@ -45,7 +46,8 @@ export function Workfiles({ surface, role, stage }: { surface: SurfaceView; role
   const putOut = async () => {
     setProblem(null);
     try {
-      await got(api.POST("/api/surfaces/{surface_id}/workfiles", { params, body: { role, stage: at, kind } }));
+      const made = await got(api.POST("/api/surfaces/{surface_id}/workfiles", { params, body: { map, stage: at, kind } }));
+      setLatest(made.id);
       void client.invalidateQueries({ queryKey: ["workfiles", surface.id] });
     } catch (failed) {
       setProblem(failed);
@@ -61,6 +63,11 @@ export function Workfiles({ surface, role, stage }: { surface: SurfaceView; role
       setProblem(failed);
     }
   };
+  const shown = useRef<HTMLLIElement>(null);
+  useEffect(() => {
+    // The panel may be long: what has just happened is said where it is seen.
+    if (latest) shown.current?.scrollIntoView({ block: "nearest" });
+  }, [latest, files]);
   useKeys({ w: () => void putOut() });
   return (
     <section aria-label="Outside editor" className="mt-auto flex flex-col gap-1.5 border-t border-mortar pt-2.5 text-small">
@@ -88,8 +95,21 @@ export function Workfiles({ surface, role, stage }: { surface: SurfaceView; role
       {problem !== null && <ProblemNote error={problem} />}
       <ul>
         {files?.map((file) => (
-          <li key={file.id} className="border-t border-mortar py-1">
+          <li
+            key={file.id}
+            ref={file.id === latest ? shown : null}
+            className={`border-t border-mortar py-1 ${file.id === latest ? "bg-verdigris-wash" : ""}`}
+          >
             <span className="figures block break-all select-all">{file.path}</span>
+            <Button
+              look="bare"
+              className="float-right h-6"
+              onClick={() => {
+                void navigator.clipboard.writeText(file.path);
+              }}
+            >
+              Copy path
+            </Button>
             <Verdict finding={STATES[file.state] ?? { level: "look", words: file.state, fix: "" }} />
             {file.troubles.map((trouble) => (
               <p key={trouble.code} className="flex items-center gap-2">

@@ -1,9 +1,9 @@
 import { useCallback, useEffect, useRef, useState } from "react";
-import { api, got, pictureUrl, type Edit, type Role, type Stage, type SurfaceView } from "@/api/client";
+import { api, got, pictureUrl, type Edit, type Stage, type SurfaceView } from "@/api/client";
 
 /** A look at an edit that is not made yet: shown while a control moves. */
 export interface Passing {
-  role: Role;
+  map: string;
   stage: Stage;
   key: string;
 }
@@ -14,12 +14,12 @@ const LONGEST = 512;
 /** Ask for passing looks: one at a time, always the newest; over when the surface changes. */
 export function usePassing(surface: SurfaceView): {
   now: Passing | null;
-  look: (edit: Edit, role: Role, stage: Stage) => void;
+  look: (edit: Edit, map: string, stage: Stage) => void;
   /** The edit is made, or refused: what was shown ahead of it is let go. */
   over: () => void;
 } {
   const [now, setNow] = useState<Passing | null>(null);
-  const wanted = useRef<{ edit: Edit; role: Role; stage: Stage } | null>(null);
+  const wanted = useRef<{ edit: Edit; map: string; stage: Stage } | null>(null);
   const busy = useRef(false);
   const turn = useRef(0);
 
@@ -35,15 +35,15 @@ export function usePassing(surface: SurfaceView): {
     busy.current = true;
     try {
       while (wanted.current) {
-        const { edit, role, stage } = wanted.current;
+        const { edit, map, stage } = wanted.current;
         const started = turn.current;
         wanted.current = null;
         const params = { path: { surface_id: surface.id } };
-        const body = { edit, role, stage, longest: LONGEST };
+        const body = { edit, map, stage, longest: LONGEST };
         const { key } = await got(api.POST("/api/surfaces/{surface_id}/preview", { params, body }));
         // Wait for the picture too, so that the server works on one at a time, always the newest.
         if (key) await fetch(pictureUrl(key)).then((answer) => answer.blob());
-        if (key && started === turn.current) setNow({ role, stage, key });
+        if (key && started === turn.current) setNow({ map, stage, key });
       }
     } catch {
       // A value that cannot be previewed is refused, in words, when it is set.
@@ -54,8 +54,8 @@ export function usePassing(surface: SurfaceView): {
   }, [surface.id]);
 
   const look = useCallback(
-    (edit: Edit, role: Role, stage: Stage) => {
-      wanted.current = { edit, role, stage };
+    (edit: Edit, map: string, stage: Stage) => {
+      wanted.current = { edit, map, stage };
       void run();
     },
     [run],

@@ -2,7 +2,9 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
-import { useDeliveries, useFacts, useSurfaces } from "@/api/queries";
+import { useDeliveries, useFacts, useKnowledge, useProjects, useSurfaces } from "@/api/queries";
+import { BarActions } from "@/app/BarActions";
+import { useKeys } from "@/app/keys";
 import { Button } from "@/parts/Button";
 import { bytes } from "@/parts/figures";
 import { Empty } from "@/parts/Empty";
@@ -26,6 +28,7 @@ const CHANGES: Record<string, Schemas["Finding"]> = {
 /** Deliveries: what goes in, what changed, and the way into the game and out again. */
 export function Deliveries({ project }: { project: string }) {
   const { data: deliveries, error } = useDeliveries(project);
+  const { data: projects } = useProjects();
   const client = useQueryClient();
   const [problem, setProblem] = useState<unknown>(null);
   const refresh = () => {
@@ -34,7 +37,8 @@ export function Deliveries({ project }: { project: string }) {
   const begin = async () => {
     try {
       setProblem(null);
-      const body = { title: "First delivery", name: "first", surfaces: [] };
+      const target = projects?.find((p) => p.id === project)?.target.name ?? "";
+      const body = { title: "First delivery", name: "first", target, surfaces: [] };
       await got(api.POST("/api/projects/{project_id}/deliveries", { params: { path: { project_id: project } }, body }));
       refresh();
     } catch (failed) {
@@ -75,16 +79,38 @@ function One({ project, delivery, refresh }: { project: string; delivery: Delive
   const withdraw = () => attempt(() => got(api.POST("/api/deliveries/{delivery_id}/withdraw", { params })));
   const choose = (id: string, on: boolean) => {
     const chosen = delivery.document.surfaces.filter((s) => s !== id);
-    const body = { ...delivery.document, surfaces: on ? [...chosen, id] : chosen };
-    return attempt(() => got(api.PUT("/api/deliveries/{delivery_id}", { params, body })));
+    const document = { ...delivery.document, surfaces: on ? [...chosen, id] : chosen };
+    return attempt(() => got(api.PUT("/api/deliveries/{delivery_id}", { params, body: { base: delivery.revision, document } })));
   };
+  const body = { base: delivery.revision };
+  const undo = () => attempt(() => got(api.POST("/api/deliveries/{delivery_id}/undo", { params, body })));
+  const redo = () => attempt(() => got(api.POST("/api/deliveries/{delivery_id}/redo", { params, body })));
+  useKeys({
+    z: () => {
+      if (delivery.undo) void undo();
+    },
+    "Shift z": () => {
+      if (delivery.redo) void redo();
+    },
+  });
+  const { data: knowledge } = useKnowledge();
+  const target = knowledge?.targets.find((t) => t.name === delivery.document.target);
   const newest = delivery.builds[0];
   const pending = delivery.parts.filter((p) => p.change !== "same").length;
   return (
     <div className="flex h-full">
+      <BarActions>
+        <Button look="bare" keyName="Z" disabled={!delivery.undo} hint={delivery.undo ? `Undo: ${delivery.undo}` : "Nothing to undo"} onClick={() => void undo()}>
+          Undo
+        </Button>
+        <Button look="bare" disabled={!delivery.redo} hint={delivery.redo ? `Redo: ${delivery.redo} (Shift Z)` : "Nothing to redo"} onClick={() => void redo()}>
+          Redo
+        </Button>
+      </BarActions>
       <aside aria-label="Surfaces in it" className="w-[220px] shrink-0 overflow-y-auto border-r border-joint p-3.5">
         <h2 className="font-semibold">{delivery.document.title}</h2>
-        <p className="figures mb-3 text-ink-2">{delivery.document.name}</p>
+        <p className="figures text-ink-2">{delivery.document.name}</p>
+        <p className="mb-3 text-small text-ink-2">for {target?.title ?? delivery.document.target}</p>
         <p className="head mb-1">Surfaces in it</p>
         <ul className="flex flex-col">
           {surfaces?.map((surface) => (
@@ -147,6 +173,7 @@ function One({ project, delivery, refresh }: { project: string; delivery: Delive
 }
 
 function PartRow({ project, part }: { project: string; part: Part }) {
+  const { data: knowledge } = useKnowledge();
   const { data: facts } = useFacts(part.key, "compress");
   const change = CHANGES[part.change];
   return (
@@ -155,30 +182,29 @@ function PartRow({ project, part }: { project: string; part: Part }) {
       <td className="figures">{part.path}</td>
       <td>
         <Link
-          href={part.role ? `/p/${project}/bench/${part.surface_id}?map=${part.role}&stage=output` : `/p/${project}/materials`}
+          href={part.map ? `/p/${project}/bench/${part.surface_id}?map=${part.map}&stage=output` : `/p/${project}/materials`}
           className="hover:underline"
         >
           {part.title}
         </Link>
       </td>
-      <td className={part.role ? "figures" : "text-ink-2"}>{part.role ? part.format.toUpperCase() : "definition"}</td>
-      <td className="figures text-right">{part.role ? `${String(part.width)} × ${String(part.height)}` : ""}</td>
-      <td className="figures text-right">{!part.role ? "" : facts?.bytes ? bytes(facts.bytes) : "…"}</td>
-      <td>{change && <Verdict finding={change} />}</td>
+      <td className={part.map ? "figures" : "text-ink-2"}>{part.map ? (knowledge?.formats[part.format ?? "bc1"]?.title ?? "") : "definition"}</td>
+      <td className="figures text-right">{part.map ? `${String(part.width)} × ${String(part.height)}` : ""}</td>
+      <td className="figures text-right">{!part.map ? "" : facts?.bytes ? bytes(facts.bytes) : "…"}</td>
+      <td>{part.faults > 0 ? <Verdict finding={{ level: "fault", words: "the target refuses it", fix: "" }} /> : change && <Verdict finding={change} />}</td>
     </tr>
   );
 }
 
 function BuildRow({ build }: { build: Schemas["BuildView"] }) {
-  const total = build.manifest.files.reduce((sum, file) => sum + file.bytes, 0);
   return (
     <li className="border-t border-mortar py-1.5 text-small">
       <div className="flex justify-between">
         <span className="font-semibold">Build {build.number}</span>
-        <span className="figures">{bytes(total)}</span>
+        <span className="figures">{bytes(build.bytes)}</span>
       </div>
       <div className="flex justify-between text-ink-2">
-        <span>{build.manifest.files.length} files{build.installed ? ", in the game" : ""}</span>
+        <span>{build.files} files{build.installed ? ", in the game" : ""}</span>
         <time dateTime={build.created}>{new Date(`${build.created.replace(/(Z|[+-]\d\d:\d\d)$/, "")}Z`).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}</time>
       </div>
     </li>

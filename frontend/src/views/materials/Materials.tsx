@@ -2,45 +2,89 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
-import { useMaterials, useSurfaces } from "@/api/queries";
+import { useKnowledge, useMaterial, useMaterials, useSurfaces } from "@/api/queries";
+import { BarActions } from "@/app/BarActions";
+import { useKeys } from "@/app/keys";
+import { Button } from "@/parts/Button";
 import { Density } from "@/parts/Density";
 import { Empty } from "@/parts/Empty";
 import { ProblemNote } from "@/parts/ProblemNote";
+import { SchemaForm } from "@/parts/SchemaForm";
 import { Swatch } from "@/parts/Swatch";
-import { Tick } from "@/parts/Tick";
 import { Verdict } from "@/parts/Verdict";
 
-type MaterialView = Schemas["MaterialView"];
+type MaterialSummary = Schemas["MaterialSummary"];
 type Material = Schemas["Material"];
 
-const SUBSTANCES: readonly Material["substance"][] = ["stone", "tile", "plaster", "metal", "glass", "wood", "earth"];
+/** What a material is called and belongs to; it is no parameter. */
+const OWN = ["title", "name", "surface"];
 
 /** Materials as a table: a row each, a column a slot; the chosen one's definition at the right. */
 export function Materials({ project }: { project: string }) {
   const { data: materials, error } = useMaterials(project);
   const [chosen, setChosen] = useState<string | null>(null);
+  const [problem, setProblem] = useState<unknown>(null);
   const client = useQueryClient();
+  const refresh = () => {
+    for (const list of ["materials", "surfaces", "surface", "deliveries"]) void client.invalidateQueries({ queryKey: [list] });
+  };
   const change = useMutation({
-    mutationFn: ({ id, document }: { id: string; document: Material }) =>
-      got(api.PUT("/api/materials/{material_id}", { params: { path: { material_id: id } }, body: document })),
-    onSuccess: () => client.invalidateQueries({ queryKey: ["materials", project] }),
+    mutationFn: ({ id, base, document }: { id: string; base: number; document: Material }) =>
+      got(api.PUT("/api/materials/{material_id}", { params: { path: { material_id: id } }, body: { base, document } })),
+    onSettled: refresh,
+  });
+  const { data: knowledge } = useKnowledge();
+  const shown = materials?.find((m) => m.id === chosen) ?? materials?.[0];
+  const { data: definition } = useMaterial(shown?.id ?? null, shown?.revision ?? 0);
+  const step = async (way: "undo" | "redo") => {
+    if (!definition) return;
+    const params = { path: { material_id: definition.id } };
+    const body = { base: definition.revision };
+    try {
+      if (way === "undo") await got(api.POST("/api/materials/{material_id}/undo", { params, body }));
+      else await got(api.POST("/api/materials/{material_id}/redo", { params, body }));
+    } catch (failed) {
+      setProblem(failed);
+    }
+    refresh();
+  };
+  useKeys({
+    z: () => {
+      if (definition?.undo) void step("undo");
+    },
+    "Shift z": () => {
+      if (definition?.redo) void step("redo");
+    },
   });
   if (error) return <div className="p-6"><ProblemNote error={error} /></div>;
   if (!materials) return <div className="h-full" aria-busy />;
   if (materials.length === 0) {
     return <Empty title="No material yet">Start a surface first. Each surface brings a material of its own.</Empty>;
   }
-  const shown = materials.find((m) => m.id === chosen) ?? materials[0];
   return (
     <div className="flex h-full">
       <div className="min-w-0 flex-1 overflow-auto">
+        <BarActions>
+          <Button look="bare" keyName="Z" disabled={!definition?.undo} hint={definition?.undo ? `Undo: ${definition.undo}` : "Nothing to undo"} onClick={() => void step("undo")}>
+            Undo
+          </Button>
+          <Button look="bare" disabled={!definition?.redo} hint={definition?.redo ? `Redo: ${definition.redo} (Shift Z)` : "Nothing to redo"} onClick={() => void step("redo")}>
+            Redo
+          </Button>
+        </BarActions>
+        {problem !== null && <div className="p-3"><ProblemNote error={problem} onClose={() => { setProblem(null); }} /></div>}
         {change.error && <div className="p-3"><ProblemNote error={change.error} onClose={() => { change.reset(); }} /></div>}
         <table className="w-full table-fixed">
           <thead className="sticky top-0 z-10 bg-plaster">
             <tr className="head border-b-2 border-mortar [&>th]:border-l-2 [&>th]:border-mortar [&>th]:px-2.5 [&>th]:py-1.5 [&>th:first-child]:border-l-0">
               <th className="w-[158px]">Material</th>
-              {shown?.slots.map((slot) => <th key={slot.role}>{slot.word}</th>)}
-              <th className="w-[206px]">In the game</th>
+              {shown?.slots.map((slot) => (
+                <th key={slot.role}>
+                  {knowledge?.roles[slot.role]?.title ?? slot.role}
+                  {slot.word !== slot.role && <span className="figures pl-1.5 font-normal text-ink-2">{slot.word}</span>}
+                </th>
+              ))}
+              <th className="w-[246px]">In the game</th>
             </tr>
           </thead>
           <tbody>
@@ -49,38 +93,49 @@ export function Materials({ project }: { project: string }) {
                 key={material.id}
                 project={project}
                 material={material}
+                knowledge={knowledge}
                 chosen={material.id === shown?.id}
                 onChoose={() => { setChosen(material.id); }}
-                onChange={(document) => { change.mutate({ id: material.id, document }); }}
+                onChange={(document) => { change.mutate({ id: material.id, base: material.revision, document }); }}
               />
             ))}
           </tbody>
         </table>
       </div>
-      {shown && (
+      {definition && (
         <aside aria-label="Definition" className="flex w-[330px] shrink-0 flex-col gap-3 overflow-y-auto border-l border-joint bg-lime p-3.5">
-          <h2><span className="font-semibold">{shown.document.title}</span> <span className="text-ink-2">Definition</span></h2>
+          <h2><span className="font-semibold">{definition.document.title}</span> <span className="text-ink-2">Definition</span></h2>
           <ul className="flex flex-col gap-1">
-            {shown.findings.map((finding) => <li key={finding.words}><Verdict finding={finding} withFix /></li>)}
+            {definition.findings.map((finding) => <li key={finding.words}><Verdict finding={finding} withFix /></li>)}
           </ul>
           <p className="text-small text-ink-2">This file goes along with the textures; its paths are relative, so the folder can lie anywhere.</p>
-          <p className="figures">materials/{shown.document.name}.json</p>
-          <pre className="figures overflow-x-auto border-t border-mortar pt-2 whitespace-pre-wrap break-words">{shown.definition}</pre>
+          {definition.path && <p className="figures">{definition.path}</p>}
+          <pre className="figures overflow-x-auto border-t border-mortar pt-2 whitespace-pre-wrap break-words">{definition.definition}</pre>
         </aside>
       )}
     </div>
   );
 }
 
-function Row({ project, material, chosen, onChoose, onChange }: {
+function Row({ project, material, knowledge, chosen, onChoose, onChange }: {
   project: string;
-  material: MaterialView;
+  material: MaterialSummary;
+  knowledge: Schemas["Knowledge"] | undefined;
   chosen: boolean;
   onChoose: () => void;
   onChange: (document: Material) => void;
 }) {
-  const { document } = material;
+  const document = material.document;
   const { data: surfaces } = useSurfaces(project);
+  if (!document) {
+    return (
+      <tr>
+        <td colSpan={material.slots.length + 2} className="p-2.5">
+          <Verdict finding={{ level: "fault", words: material.problem, fix: "" }} withFix />
+        </td>
+      </tr>
+    );
+  }
   const texels = surfaces?.find((s) => s.id === material.surface_id)?.width;
   const worst = material.findings.find((f) => f.level === "fault") ?? material.findings[0];
   return (
@@ -96,7 +151,7 @@ function Row({ project, material, chosen, onChoose, onChange }: {
           {slot.file_name ? (
             <>
               <Swatch contentKey={slot.key} alt={`${document.title}, ${slot.word}`} size={84} longest={192} />
-              <p className="figures mt-1 truncate" title={`${slot.file_name}.dds`}>{slot.file_name}</p>
+              <p className="figures mt-1 truncate" title={slot.file_name}>{slot.file_name.slice(slot.file_name.lastIndexOf("/") + 1)}</p>
             </>
           ) : (
             <span className="text-small text-ink-2">not linked</span>
@@ -105,57 +160,21 @@ function Row({ project, material, chosen, onChoose, onChange }: {
       ))}
       <td>
         <div className="flex flex-col gap-1 text-small">
-          <label className="flex items-center justify-between gap-2">Substance
-            <select value={document.substance} className="h-6 w-24 rounded-sm border border-joint bg-lime px-1"
-              onChange={(event) => {
-                const substance = SUBSTANCES.find((s) => s === event.target.value);
-                if (substance) onChange({ ...document, substance });
-              }}>
-              {SUBSTANCES.map((s) => <option key={s}>{s}</option>)}
-            </select>
-          </label>
-          <Typed label="Gloss" value={document.shine} step={0.05} most={1} onSettle={(shine) => { onChange({ ...document, shine }); }} />
-          <Typed label="Metres a tile" value={document.metres} step={0.1} most={50} onSettle={(metres) => { onChange({ ...document, metres }); }} />
+          <SchemaForm
+            schema={knowledge?.forms["Material"] ?? {}}
+            values={document}
+            skip={OWN}
+            onSettle={(next) => {
+              onChange({ ...document, ...next });
+            }}
+          />
           {texels !== undefined && (
             <p className="text-right">
               <Density project={project} texels={texels} metres={document.metres} />
             </p>
           )}
-          <Tick
-            className="flex flex-row-reverse items-center justify-between"
-            checked={document.cutout}
-            onChange={(cutout) => {
-              onChange({ ...document, cutout });
-            }}
-          >
-            Cut out
-          </Tick>
         </div>
       </td>
     </tr>
-  );
-}
-
-function Typed({ label, value, step, most, onSettle }: {
-  label: string;
-  value: number;
-  step: number;
-  most: number;
-  onSettle: (value: number) => void;
-}) {
-  const [text, setText] = useState<string | null>(null);
-  const settle = () => {
-    const typed = Number(text);
-    setText(null);
-    if (text !== null && Number.isFinite(typed) && typed !== value) onSettle(typed);
-  };
-  return (
-    <label className="flex items-center justify-between gap-2">{label}
-      <input type="number" min={0} max={most} step={step} value={text ?? String(value)}
-        className="figures h-6 w-24 rounded-sm border border-joint bg-lime px-1.5 text-right"
-        onChange={(event) => { setText(event.target.value); }}
-        onBlur={settle}
-        onKeyDown={(event) => { if (event.key === "Enter") settle(); }} />
-    </label>
   );
 }

@@ -3,7 +3,6 @@ import type { Brought, Source } from "@/api/bringing";
 import type { Role, Schemas } from "@/api/client";
 import type { Entry } from "@/api/games";
 import { useKnowledge } from "@/api/queries";
-import { ROLES } from "@/app/address";
 import { Button } from "@/parts/Button";
 import { bytes } from "@/parts/figures";
 import { Verdict } from "@/parts/Verdict";
@@ -95,7 +94,7 @@ function SetRow({ set, known, onBegin }: { set: SourceSet; known: Map<string, So
   return (
     <li className="flex items-center gap-2 border-t border-mortar py-1.5">
       <span className="figures w-40 truncate" title={set.stem}>{set.stem}</span>
-      {ROLES.filter((role) => role in set.roles || set.missing.includes(role)).map((role) => {
+      {(Object.keys(knowledge?.roles ?? {}) as Role[]).filter((role) => role in set.roles || set.missing.includes(role)).map((role) => {
         const source = known.get((set.roles as Partial<Record<Role, string>>)[role] ?? "");
         const words = knowledge?.roles[role]?.title ?? role;
         return (

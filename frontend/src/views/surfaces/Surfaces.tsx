@@ -3,7 +3,6 @@ import { useRef, useState } from "react";
 import { Link, useLocation } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
 import { bring, useSurfaces } from "@/api/queries";
-import { ROLES } from "@/app/address";
 import { BarActions } from "@/app/BarActions";
 import { Button } from "@/parts/Button";
 import { Density, WantedDensity } from "@/parts/Density";
@@ -21,6 +20,7 @@ const STATES: Record<Summary["state"], Schemas["Finding"]> = {
   built: { level: "look", words: "built, not installed", fix: "" },
   installed: { level: "good", words: "in the game", fix: "" },
   changed: { level: "look", words: "changed since build", fix: "" },
+  unreadable: { level: "fault", words: "cannot be read", fix: "" },
 };
 
 /** The project's surfaces: large swatches of the finished colour, a strip of the other maps below. */
@@ -45,7 +45,7 @@ export function Surfaces({ project }: { project: string }) {
         await got(
           api.POST("/api/surfaces/{surface_id}/edits", {
             params: { path: { surface_id: made.id } },
-            body: { base: made.revision, edit: { kind: "set_origin", role: "colour", origin: source.origin } },
+            body: { base: made.revision, edit: { kind: "set_origin", map: "colour", origin: source.origin } },
           }),
         );
       }
@@ -144,8 +144,8 @@ function Card({ project, surface }: { project: string; surface: Summary }) {
             <Verdict finding={STATES[surface.state]} />
           </div>
           <div className="flex gap-px" aria-hidden>
-            {ROLES.filter((role) => role !== "colour" && surface.keys[role]).map((role) => (
-              <Swatch key={role} contentKey={surface.keys[role]} alt="" size={44} />
+            {Object.entries(surface.keys).filter(([role, key]) => role !== "colour" && key).slice(0, 4).map(([role, key]) => (
+              <Swatch key={role} contentKey={key} alt="" size={44} />
             ))}
           </div>
         </div>

@@ -1,0 +1,165 @@
+import { useId } from "react";
+import { Choice } from "./Choice";
+import { NumberRow } from "./NumberRow";
+import { Tick } from "./Tick";
+
+/** What the description of a parameter says; a subset of JSON schema. */
+export interface Parameter {
+  title?: string;
+  description?: string;
+  type?: string;
+  default?: unknown;
+  minimum?: number;
+  maximum?: number;
+  multipleOf?: number;
+  enum?: string[];
+  $ref?: string;
+}
+
+export type Schema = Record<string, unknown>;
+export type Values = Record<string, unknown>;
+
+/** The parameters of a model that a form has a control for, with what they refer to put in. */
+export function parametersOf(schema: Schema, skip: readonly string[] = []): [string, Parameter][] {
+  const properties = (schema["properties"] ?? {}) as Record<string, Parameter>;
+  const defs = (schema["$defs"] ?? {}) as Record<string, Parameter>;
+  return Object.entries(properties)
+    .filter(([name]) => name !== "kind" && name !== "id" && !skip.includes(name))
+    .map(([name, own]): [string, Parameter] => {
+      const named = own.$ref ? defs[own.$ref.slice(own.$ref.lastIndexOf("/") + 1)] : undefined;
+      return [name, named ? { ...named, ...own, title: own.title ?? named.title ?? name } : own];
+    });
+}
+
+/** The usual value of every parameter that has one. */
+export function usualValues(schema: Schema): Values {
+  return Object.fromEntries(parametersOf(schema).flatMap(([n, p]) => (p.default === undefined ? [] : [[n, p.default] as const])));
+}
+
+const WORDS: Record<string, string> = {
+  x: "Left–right",
+  y: "Top–bottom",
+  found: "As found",
+  own: "Own alpha",
+  pad: "Canvas",
+};
+
+/** A value as it is said: in words of its own, or its name with a capital. */
+export function said(value: string): string {
+  return WORDS[value] ?? value.charAt(0).toUpperCase() + value.slice(1).replaceAll("_", " ");
+}
+
+const FEW = 3;
+
+/** A form made from a model's own description: what the model takes, this offers. */
+export function SchemaForm({
+  schema,
+  values,
+  skip = [],
+  onMove,
+  onSettle,
+}: {
+  schema: Schema;
+  values: Values;
+  skip?: readonly string[];
+  onMove?: (values: Values) => void;
+  onSettle: (values: Values) => void;
+}) {
+  return (
+    <>
+      {parametersOf(schema, skip).map(([name, parameter]) => (
+        <Control
+          key={name}
+          label={parameter.title ?? said(name)}
+          parameter={parameter}
+          value={values[name]}
+          onMove={(next) => {
+            onMove?.({ ...values, [name]: next });
+          }}
+          onSettle={(next) => {
+            onSettle({ ...values, [name]: next });
+          }}
+        />
+      ))}
+    </>
+  );
+}
+
+function Control({
+  label,
+  parameter,
+  value,
+  onMove,
+  onSettle,
+}: {
+  label: string;
+  parameter: Parameter;
+  value: unknown;
+  onMove: (value: unknown) => void;
+  onSettle: (value: unknown) => void;
+}) {
+  const id = useId();
+  if (parameter.type === "array") {
+    const count = Array.isArray(value) ? value.length : 0;
+    return (
+      <p className="text-small text-ink-2">
+        {count} {count === 1 ? "spot is" : "spots are"} covered.
+      </p>
+    );
+  }
+  if (parameter.enum && parameter.enum.length <= FEW) {
+    return (
+      <div className="flex h-6 items-center justify-between text-small" title={parameter.description}>
+        {label}
+        <Choice
+          label={label}
+          value={String(value)}
+          options={parameter.enum.map((option) => [option, said(option)] as const)}
+          onChoose={onSettle}
+        />
+      </div>
+    );
+  }
+  if (parameter.enum) {
+    return (
+      <label htmlFor={id} className="flex h-6 items-center gap-2 text-small" title={parameter.description}>
+        <span className="w-[92px] shrink-0">{label}</span>
+        <select
+          id={id}
+          value={String(value)}
+          className="h-6 min-w-0 flex-1 rounded-sm border border-joint bg-lime px-1"
+          onChange={(event) => {
+            onSettle(event.target.value);
+          }}
+        >
+          {parameter.enum.map((option) => (
+            <option key={option} value={option}>
+              {said(option)}
+            </option>
+          ))}
+        </select>
+      </label>
+    );
+  }
+  if (parameter.type === "boolean") {
+    return (
+      <Tick className="flex h-6 items-center gap-1.5 text-small" title={parameter.description} checked={value === true} onChange={onSettle}>
+        {label}
+      </Tick>
+    );
+  }
+  if (parameter.type !== "number" && parameter.type !== "integer") return null;
+  return (
+    <NumberRow
+      label={label}
+      {...(parameter.description ? { hint: parameter.description } : {})}
+      value={Number(value)}
+      min={parameter.minimum ?? 0}
+      max={parameter.maximum ?? 1}
+      step={parameter.multipleOf ?? (parameter.type === "integer" ? 1 : 0.01)}
+      {...(typeof parameter.default === "number" ? { usual: parameter.default } : {})}
+      onMove={onMove}
+      onSettle={onSettle}
+    />
+  );
+}

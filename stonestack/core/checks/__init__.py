@@ -1,0 +1,1 @@
+"""What is held against what a target demands: one file a check."""

@@ -1,0 +1,47 @@
+"""What is stored: frozen models with ids, edits by id, and upgrades from older forms."""
+
+from stonestack.core.document.base import Document, Hash, Id, checked_name, new_id, rebuilt
+from stonestack.core.document.beginning import DERIVATIONS, derived_steps, new_map, new_surface
+from stonestack.core.document.surface import (
+    Frozen,
+    GamePlace,
+    Map,
+    MapOrigin,
+    Mask,
+    Origin,
+    Output,
+    Returned,
+    SourceOrigin,
+    Stage,
+    Step,
+    Surface,
+    follows,
+    moving_steps,
+)
+
+__all__ = [
+    "DERIVATIONS",
+    "Document",
+    "Frozen",
+    "GamePlace",
+    "Hash",
+    "Id",
+    "Map",
+    "MapOrigin",
+    "Mask",
+    "Origin",
+    "Output",
+    "Returned",
+    "SourceOrigin",
+    "Stage",
+    "Step",
+    "Surface",
+    "checked_name",
+    "derived_steps",
+    "follows",
+    "moving_steps",
+    "new_id",
+    "new_map",
+    "new_surface",
+    "rebuilt",
+]

@@ -1,0 +1,415 @@
+"""A surface as data: maps with recipes, masks, and how each map leaves. One immutable document.
+
+Things have ids, and whatever names a thing names it by its id.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from enum import StrEnum
+from typing import Annotated, Literal
+
+from pydantic import Field, field_validator, model_validator
+
+from stonestack.core.blending import Blend
+from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.document.base import (
+    IN_SCHEMA,
+    Document,
+    Hash,
+    Id,
+    checked_name,
+    new_id,
+    rebuilt,
+)
+from stonestack.core.errors import BadRequest
+from stonestack.core.frame import Frame
+from stonestack.core.image import Space
+from stonestack.core.masks import AnyMask
+from stonestack.core.normals import Green
+from stonestack.core.references import MapRef, references
+from stonestack.core.roles import ROLES, Role
+from stonestack.core.sizing import Size
+from stonestack.core.steps import STEPS, AnyStep, StepKind
+
+SCHEMA = 2
+"""Version of the form in which surfaces are stored; see :mod:`.upgrades`."""
+
+_MOST_STEPS = 32
+_MOST_MASKS = 64
+
+
+class Stage(StrEnum):
+    """Where on its way a map is looked at, in the order of the work."""
+
+    RAW = "raw"
+    SOURCE = "source"
+    STEPS = "steps"
+    SIZE = "size"
+    COMPRESS = "compress"
+
+
+class SourceOrigin(Document):
+    """A map that starts from an imported file, straightened and cropped by its frame."""
+
+    kind: Literal["source"] = "source"
+    sha256: Hash
+    name: str = Field(max_length=255)
+    width: int = 0
+    height: int = 0
+    alpha: bool = False
+    green: Green = Field(
+        Green.UP, title="Green points", description="How the file stores normals; else unused"
+    )
+    wraps: bool = Field(
+        False,
+        title="Its edges meet",
+        description="It is a tile already: what looks at neighbours goes on over its edges",
+    )
+    frame: Frame = Frame()
+
+
+class MapOrigin(Document):
+    """A map that starts from another map of the same surface, after that map's steps."""
+
+    kind: Literal["map"] = "map"
+    map: Id
+
+
+Origin = Annotated[SourceOrigin | MapOrigin, Field(discriminator="kind")]
+
+
+class GamePlace(Document):
+    """Where in a registered game folder a map came from, and must go back to.
+
+    Its exact form (levels, header, row order, palette) is the original itself, kept under
+    ``sha256``; ``line`` says it in words.
+    """
+
+    game: str
+    path: str
+    file: str
+    chain: str = ""
+    sha256: str
+    width: int
+    height: int
+    format: BlockFormat | None = None
+    line: str = ""
+
+
+class Returned(Document):
+    """A working file that came back from an outside editor.
+
+    Only what differs from ``sent``, as it was put out, replaces the picture: so changes made
+    earlier on the map's way still come through everywhere else.
+    """
+
+    stage: Stage
+    sha256: Hash
+    sent: Hash
+    name: str = Field(max_length=255)
+
+
+class Step(Document):
+    """One non-destructive operation of a recipe, and how much of it is taken where."""
+
+    id: Id = Field(default_factory=new_id, json_schema_extra=IN_SCHEMA)
+    enabled: bool = True
+    mask: Id | None = None
+    amount: float = Field(
+        1.0,
+        ge=0,
+        le=2,
+        multiple_of=0.01,
+        title="Amount",
+        description="0 is as before; above 1 its effect is carried on",
+    )
+    blend: Blend = Field(Blend.NORMAL, title="Blend", description="How it comes over what was")
+    params: AnyStep
+
+    @property
+    def kind(self) -> StepKind:
+        """What kind of step it is."""
+        return STEPS[self.params.kind]
+
+    @property
+    def whole(self) -> bool:
+        """Whether its result stands as it is, with nothing mixed in."""
+        plain = self.mask is None and self.amount == 1 and self.blend is Blend.NORMAL
+        return plain and not self.kind.over
+
+    @model_validator(mode="after")
+    def _mixes(self) -> Step:
+        if not self.kind.mixes and not self.whole:
+            raise ValueError(
+                f"{self.kind.title} moves or remakes the whole map; no part of it can be left out."
+            )
+        return self
+
+
+class Mask(Document):
+    """A named part of a surface, drawn at any resolution, for any step of any map.
+
+    Parameters
+    ----------
+    on : {"tile", "source"}
+        On which it was drawn. One of the source moves with the tile's cut, as every map does.
+    """
+
+    id: Id = Field(default_factory=new_id, json_schema_extra=IN_SCHEMA)
+    title: str = Field(min_length=1, max_length=60)
+    shape: AnyMask
+    inverted: bool = Field(False, title="All but this", description="Everywhere outside of it")
+    on: Literal["tile", "source"] = "tile"
+
+
+class Frozen(Document):
+    """A map's result, kept as it was.
+
+    Parameters
+    ----------
+    sha256 : str
+        Of the kept picture.
+    of : str
+        Content key of what it is the result of; where that is another now, it is out of date.
+    wraps : bool
+        Whether the result is a tile.
+    """
+
+    sha256: Hash
+    of: str
+    wraps: bool = False
+
+
+class Output(Document):
+    """How one map leaves for one target; what it does not say, the target does."""
+
+    format: BlockFormat | None = None
+    green: Green | None = None
+    name: str | None = None
+    delivered: bool | None = None
+
+    @field_validator("name")
+    @classmethod
+    def _plain_name(cls, name: str | None) -> str | None:
+        return None if name is None else checked_name(name)
+
+
+class Map(Document):
+    """One map: where it comes from, what is done to it, its size, and how it leaves."""
+
+    id: Id = Field(default_factory=new_id, json_schema_extra=IN_SCHEMA)
+    role: Role
+    origin: Origin | None = None
+    steps: tuple[Step, ...] = Field((), max_length=_MOST_STEPS)
+    frozen: Frozen | None = None
+    moves_with: Id | None = Field(
+        None,
+        title="Moves with",
+        description="A map with a file of its own is framed, cut and tiled as that one is",
+    )
+    colours: bool = Field(
+        False,
+        title="Holds colours",
+        description="A file of its own is read as colour, by its profile; else as plain numbers",
+    )
+    size: Size = Size()
+    place: GamePlace | None = None
+    returned: tuple[Returned, ...] = ()
+    outputs: dict[str, Output] = Field(default_factory=dict, json_schema_extra={"default": {}})
+
+    @property
+    def title(self) -> str:
+        """Its name on screen."""
+        return ROLES[self.role].title
+
+    @property
+    def space(self) -> Space:
+        """What its numbers mean; only a file of its own can hold colours against its role."""
+        own = self.colours and isinstance(self.origin, SourceOrigin)
+        return Space.LINEAR if own else ROLES[self.role].space
+
+    def step(self, step_id: str) -> Step:
+        """Return a step.
+
+        Raises
+        ------
+        BadRequest
+            If there is none of this id.
+        """
+        for step in self.steps:
+            if step.id == step_id:
+                return step
+        raise BadRequest(
+            "no-such-step",
+            f"{self.title} has no such step any more.",
+            "It was taken out meanwhile; go on with those that are shown.",
+        )
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Map:
+        ids = [step.id for step in self.steps]
+        if len(set(ids)) != len(ids):
+            raise ValueError("Two steps have one id.")
+        if self.colours and ROLES[self.role].space is Space.VECTOR:
+            raise ValueError(f"{self.title} holds directions, not colours.")
+        for output in self.outputs.values():
+            if output.format is not None and output.format not in ROLES[self.role].formats:
+                fitting = ", ".join(f.info.title for f in ROLES[self.role].formats)
+                raise ValueError(f"{self.title} can be stored as {fitting}.")
+        for step in self.steps:
+            if not step.kind.suits(self.role):
+                raise ValueError(f"{step.kind.title} is not for {self.title.lower()}.")
+        return self
+
+
+class Surface(Document):
+    """A set of maps that belong together, and the masks that their steps share."""
+
+    title: str = Field(min_length=1, max_length=80)
+    name: str
+    maps: tuple[Map, ...] = ()
+    masks: tuple[Mask, ...] = Field((), max_length=_MOST_MASKS)
+
+    @field_validator("name")
+    @classmethod
+    def _plain_name(cls, name: str) -> str:
+        return checked_name(name)
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Surface:
+        roles = [m.role for m in self.maps]
+        if len(set(roles)) != len(roles):
+            raise ValueError("A surface has one map of each role.")
+        for ids in ([m.id for m in self.maps], [m.id for m in self.masks]):
+            if len(set(ids)) != len(ids):
+                raise ValueError("Two things have one id.")
+        for m in self.maps:
+            self._check_references(m)
+            self._check_meaning(m)
+        self._check_cycles()
+        return self
+
+    def map(self, map_id: str) -> Map:
+        """Return a map.
+
+        Raises
+        ------
+        BadRequest
+            If the surface has none of this id.
+        """
+        found = self.find(map_id)
+        if found is None:
+            raise BadRequest(
+                "no-such-map", "This surface has no such map any more.", "Add the map first."
+            )
+        return found
+
+    def find(self, map_id: str | None) -> Map | None:
+        """Return a map, or None where there is none of this id."""
+        return next((m for m in self.maps if m.id == map_id), None)
+
+    def of_role(self, role: Role) -> Map | None:
+        """Return the map of a role, or None."""
+        return next((m for m in self.maps if m.role is role), None)
+
+    def mask(self, mask_id: str) -> Mask:
+        """Return a mask.
+
+        Raises
+        ------
+        BadRequest
+            If the surface has none of this id.
+        """
+        for mask in self.masks:
+            if mask.id == mask_id:
+                return mask
+        raise BadRequest(
+            "no-such-mask", "This surface has no such mask any more.", "Draw it again."
+        )
+
+    def with_map(self, changed: Map) -> Surface:
+        """Return the surface with one map replaced."""
+        return rebuilt(self, maps=tuple(changed if m.id == changed.id else m for m in self.maps))
+
+    def reads(self, m: Map) -> Iterator[str]:
+        """Yield the ids of other maps that a map comes from, by its origin, steps or cut."""
+        if isinstance(m.origin, MapOrigin):
+            yield m.origin.map
+        if m.moves_with is not None:
+            yield m.moves_with
+        for step in m.steps:
+            for _, reference in references(step.params):
+                if isinstance(reference, MapRef):
+                    yield reference.map
+
+    def _check_references(self, m: Map) -> None:
+        masks = {mask.id for mask in self.masks}
+        for other in self.reads(m):
+            if self.find(other) is None:
+                raise ValueError(f"{m.title} comes from a map that is not there.")
+        for step in m.steps:
+            if step.mask is not None and step.mask not in masks:
+                raise ValueError(f"{step.kind.title} is limited by a mask that is not there.")
+            for _, reference in references(step.params):
+                other_map = self.find(reference.map) if isinstance(reference, MapRef) else None
+                if other_map is not None and ROLES[other_map.role].space not in step.kind.spaces:
+                    raise ValueError(f"{step.kind.title} cannot read {other_map.title.lower()}.")
+
+    def _check_meaning(self, m: Map) -> None:
+        """Refuse a derived map without the step that makes it of what it comes from."""
+        if not isinstance(m.origin, MapOrigin) or m.frozen is not None:
+            return
+        source = self.map(m.origin.map)
+        space = source.space
+        for step in m.steps:
+            if step.enabled and space in step.kind.spaces:
+                space = step.kind.gives(space)
+            elif step.enabled:
+                raise ValueError(
+                    f"{step.kind.title} cannot be made of {source.title.lower()}, "
+                    "as it comes to it."
+                )
+        if space is not m.space:
+            raise ValueError(
+                f"{m.title} comes from {source.title.lower()}, so it needs the step that makes "
+                "it of that. Give it a file of its own, or another map, instead."
+            )
+
+    def _check_cycles(self) -> None:
+        """Refuse a map that comes from itself, by whatever way."""
+        for start in self.maps:
+            seen: set[tuple[str, bool]] = set()
+            ahead = list(self._needs(start, whole=True))
+            while ahead:
+                here = ahead.pop()
+                if here == (start.id, True):
+                    raise ValueError(f"{start.title} would be made from itself.")
+                if here not in seen:
+                    seen.add(here)
+                    ahead += self._needs(self.map(here[0]), here[1])
+
+    def _needs(self, m: Map, whole: bool) -> Iterator[tuple[str, bool]]:
+        """Yield what a map is made from: other maps whole, or only as far as texels are moved."""
+        if isinstance(m.origin, MapOrigin):
+            yield m.origin.map, True
+        if whole and m.moves_with is not None:
+            yield m.moves_with, False
+        for step in m.steps if whole else moving_steps(m):
+            for _, reference in references(step.params):
+                if isinstance(reference, MapRef):
+                    yield reference.map, True
+
+
+def moving_steps(m: Map) -> tuple[Step, ...]:
+    """Return a map's steps up to the last that moves texels: all that one moving with it needs."""
+    moving = [n for n, s in enumerate(m.steps) if s.enabled and s.kind.geometry is not None]
+    return m.steps[: moving[-1] + 1] if moving else ()
+
+
+def follows(surface: Surface, m: Map) -> Map | None:
+    """Return the map whose cut another follows, where both have files of their own."""
+    if m.moves_with is None or not isinstance(m.origin, SourceOrigin):
+        return None
+    led = surface.find(m.moves_with)
+    return led if led is not None and isinstance(led.origin, SourceOrigin) else None

@@ -1,0 +1,36 @@
+"""What a step reads besides its own map, declared in its parameter model by typed references."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from pydantic import BaseModel, ConfigDict, Field
+
+
+class Reference(BaseModel):
+    """Base of all references; a parameter model that holds one reads what it names."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class SourceRef(Reference):
+    """A kept file, by its content hash."""
+
+    sha256: str = Field(pattern="^[0-9a-f]{64}$")
+    name: str = Field(max_length=255)
+    width: int = 0
+    height: int = 0
+
+
+class MapRef(Reference):
+    """Another map of the same surface, after its steps."""
+
+    map: str
+
+
+def references(params: BaseModel) -> Iterator[tuple[str, Reference]]:
+    """Yield the references that parameters hold, with the names of their fields, in order."""
+    for name in type(params).model_fields:
+        value = getattr(params, name)
+        if isinstance(value, Reference):
+            yield name, value
