@@ -13,6 +13,7 @@ from stonestack.core.errors import BadRequest, StoneError
 from stonestack.services.finding import EntryView, content, viewed
 from stonestack.services.jobs import Progress
 from stonestack.services.workspace import Workspace
+from stonestack.store.files import sha256
 from stonestack.store.tables import EntryRow
 
 NEAR_LOOK = 74
@@ -107,14 +108,15 @@ def _by_parts(
     scores: list[tuple[int, int]] = []
     for done, (digest, (game_id, entry_id)) in enumerate(contents.items()):
         progress.at(done / len(contents), f"Comparing {done} of {len(contents)} pictures")
-        kept = ws.cache.read(digest, "features")
+        kept = ws.cache.read(digest, "parts")
         if kept is None:
             try:
-                texels = picture_bytes(content(ws, game_id, entry_id), local.LONGEST)
+                held = content(ws, game_id, entry_id)
+                kept = local.features(picture_bytes(held, local.LONGEST)).stored()
             except StoneError:
                 continue
-            kept = local.features(texels).stored()
-            ws.cache.write(digest, "features", kept)
+            # A place may hold something else than when it was catalogued.
+            ws.cache.write(sha256(held), "parts", kept)
         agreed = local.agreement(wanted, local.Features.read(kept))
         if agreed >= local.ENOUGH:
             scores.append((entry_id, agreed))

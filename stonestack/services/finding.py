@@ -20,6 +20,7 @@ from stonestack.services import games, keeping
 from stonestack.services.indexing import Index
 from stonestack.services.keeping import chain_of
 from stonestack.services.workspace import Workspace, must
+from stonestack.store.files import sha256
 from stonestack.store.tables import EntryRow, GameFileRow, GameRow, NoteRow, PlacedRow
 
 _MOST_LOG = 16 << 20
@@ -372,18 +373,24 @@ def content(ws: Workspace, game_id: str, entry_id: int) -> bytes:
         ) from error
 
 
-def picture(ws: Workspace, game_id: str, entry_id: int, longest: int | None, level: int) -> bytes:
-    """Return an entry as a PNG for the screen, cached by its content."""
+def picture(
+    ws: Workspace, game_id: str, entry_id: int, longest: int | None, level: int
+) -> tuple[bytes, str]:
+    """Return an entry as a PNG for the screen, and the content hash of what it shows.
+
+    It is kept by the hash of the very bytes that it was made from: a place may hold something else
+    than when it was catalogued.
+    """
     with ws.session() as session:
         row = must(session, EntryRow, entry_id, "file")  # type: ignore[arg-type]
-    kind = f"{longest or 'whole'}.{level}.png"
+    kind = f"look.{longest or 'whole'}.{level}.png"
     kept = ws.cache.read(row.sha256, kind) if row.sha256 else None
     if kept is not None:
-        return kept
-    data = encoded(picture_bytes(content(ws, game_id, entry_id), longest, level))
-    if row.sha256:
-        ws.cache.write(row.sha256, kind, data)
-    return data
+        return kept, row.sha256
+    held = content(ws, game_id, entry_id)
+    data, digest = encoded(picture_bytes(held, longest, level)), sha256(held)
+    ws.cache.write(digest, kind, data)
+    return data, digest
 
 
 def marker_picture(ws: Workspace, game_id: str, entry_id: int) -> bytes:

@@ -6,6 +6,9 @@ import os
 import unicodedata
 import unittest
 
+import numpy as np
+
+from stonestack.core.catalogue.describe import encoded
 from stonestack.core.errors import BadFile, StoneError
 from stonestack.services import (
     alike,
@@ -20,6 +23,7 @@ from stonestack.services import (
 from stonestack.services.finding import Query, Sort
 from stonestack.services.jobs import Progress, silent
 from stonestack.services.reading import listing
+from stonestack.store.files import sha256
 from tests.core.test_archives import zipped
 from tests.games import catalogued, colour_dds, entry, painted, small_game, state
 from tests.support import WorkspaceCase
@@ -250,6 +254,30 @@ class Finding(CatalogueCase):
     def test_a_painted_over_copy_finds_its_original_first(self) -> None:
         found = alike.like(self.ws, [self.id], painted(colour_dds(2)), silent())
         self.assertTrue(found[0].path.endswith("floor.dds") or "floor_c" in found[0].path)
+
+    def test_a_look_belongs_to_what_was_seen_and_not_to_what_was_catalogued(self) -> None:
+        place = self.game / "tex/wall_c.dds"
+        (wall,) = finding.search(self.ws, self.id, Query(words="tex/wall_c")).entries
+        original = place.read_bytes()
+        place.write_bytes(colour_dds(77))
+        between, shown = finding.picture(self.ws, self.id, wall.id, 64, 0)
+        self.assertNotEqual(shown, wall.sha256)
+        place.write_bytes(original)
+        seen, shown = finding.picture(self.ws, self.id, wall.id, 64, 0)
+        self.assertEqual(shown, wall.sha256)
+        self.assertNotEqual(seen, between)
+
+    def test_the_parts_of_a_look_are_kept_by_what_was_seen(self) -> None:
+        place = self.game / "tex/only_c.dds"
+        place.write_bytes(colour_dds(9))
+        self.again()
+        (single,) = finding.search(self.ws, self.id, Query(words="tex/only_c")).entries
+        changed = colour_dds(77)
+        place.write_bytes(changed)
+        unlike = encoded(np.random.default_rng(5).integers(0, 256, (64, 64, 4), np.uint8))
+        alike.like(self.ws, [self.id], unlike, silent())
+        self.assertTrue(self.ws.cache.read(single.sha256, "parts") is None)
+        self.assertTrue(self.ws.cache.read(sha256(changed), "parts"))
 
     def test_the_games_log_tells_what_it_read(self) -> None:
         (self.game / "engine.log").write_text("read   tex/wall_c.dds  BC1\nmissing tex/none.dds\n")

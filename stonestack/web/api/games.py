@@ -242,8 +242,8 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.get("/api/games/<game_id>/entries/<int:entry_id>/picture.png")
     def entry_picture(path: EntryPath, query: LookQuery) -> Response:
-        data = finding.picture(ws, path.game_id, path.entry_id, query.longest, query.level)
-        if query.sha256:
+        data, shown = finding.picture(ws, path.game_id, path.entry_id, query.longest, query.level)
+        if query.sha256 == shown:
             return unchanging(data, "image/png")
         return Response(data, mimetype="image/png", headers={"Cache-Control": "no-store"})
 
