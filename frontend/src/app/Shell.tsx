@@ -36,6 +36,8 @@ export function Shell({ project, children }: { project: string; children: ReactN
     [here?.target.room === false ? "Your game" : "Sample game", `${at}/game`],
   ] as const;
   const title = here?.title;
+  const isAt = (href: string) => location.startsWith(href.replace(/\/bench\/.*/, "/bench"));
+  const current = views.find(([words, href]) => isAt(href) && !(words === "Bench" && !location.includes("/bench/")))?.[0];
   return (
     <div className="flex h-full min-w-[1024px] flex-col">
       <header className="flex h-10 shrink-0 items-stretch border-b border-joint bg-lime">
@@ -46,14 +48,12 @@ export function Shell({ project, children }: { project: string; children: ReactN
         </div>
         <nav aria-label="Views" className="flex items-stretch border-l border-mortar">
           {views.map(([words, href]) => {
-            const here = location.startsWith(href.replace(/\/bench\/.*/, "/bench"));
-            const current = here && !(words === "Bench" && !location.includes("/bench/"));
             return (
               <Link
                 key={words}
                 href={href}
-                aria-current={current ? "page" : undefined}
-                className={`relative flex items-center border-r border-mortar px-4 whitespace-nowrap max-xl:px-3 -outline-offset-2 hover:bg-verdigris-wash ${current ? "bg-plaster font-semibold before:absolute before:inset-x-0 before:top-0 before:h-[3px] before:bg-verdigris" : "text-ink-2"}`}
+                aria-current={words === current ? "page" : undefined}
+                className={`relative flex items-center border-r border-mortar px-4 whitespace-nowrap max-xl:px-3 -outline-offset-2 hover:bg-verdigris-wash ${words === current ? "bg-plaster font-semibold before:absolute before:inset-x-0 before:top-0 before:h-[3px] before:bg-verdigris" : "text-ink-2"}`}
               >
                 {words}
               </Link>
@@ -71,7 +71,10 @@ export function Shell({ project, children }: { project: string; children: ReactN
           All keys <KeyCap name="?" />
         </button>
       </header>
-      <main className="min-h-0 flex-1">{children}</main>
+      <main className="min-h-0 flex-1">
+        <h1 className="sr-only">{current}</h1>
+        {children}
+      </main>
       <Dialog.Root open={sheet} onOpenChange={setSheet}>
         <Dialog.Portal>
           <Dialog.Overlay className="fixed inset-0 bg-label/30" />

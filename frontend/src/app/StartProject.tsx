@@ -33,6 +33,8 @@ export function StartProject() {
     }
   };
   return (
+    <>
+      <h1 className="sr-only">Stone Stack</h1>
     <Empty title="Start a project">
       <p className="mb-3">A project holds one game&apos;s texture work. To look round first, start the server with the demo.</p>
       <form
@@ -88,5 +90,6 @@ export function StartProject() {
         </Button>
       </form>
     </Empty>
+    </>
   );
 }

@@ -54,7 +54,7 @@ export function NumberRow({ label, hint, value, min, max, step, usual, onMove, o
     <div className="flex h-6 items-center gap-2">
       {hint ? <Hint text={usual === undefined ? hint : `${hint}. Double click: ${usual}`}>{name}</Hint> : name}
       <Slider.Root
-        className="relative flex h-5 min-w-0 flex-1 touch-none items-center"
+        className="relative flex h-6 min-w-0 flex-1 touch-none items-center"
         value={[shown]}
         min={min}
         max={max}
@@ -74,8 +74,10 @@ export function NumberRow({ label, hint, value, min, max, step, usual, onMove, o
         </Slider.Track>
         <Slider.Thumb
           aria-label={label}
-          className="block h-4 w-[7px] rounded-sm border border-ink bg-lime hover:bg-verdigris-wash"
-        />
+          className="group flex h-6 w-6 items-center justify-center"
+        >
+          <span className="block h-4 w-[7px] rounded-sm border border-ink bg-lime group-hover:bg-verdigris-wash" />
+        </Slider.Thumb>
       </Slider.Root>
       <input
         id={id}

@@ -37,7 +37,7 @@ export function Swatch({
   }, [wanted]);
   const box = { width: size, height: size };
   if (!wanted || !shown) {
-    return <span role="img" aria-label={alt} className={`block shrink-0 bg-mortar/60 ${className}`} style={box} />;
+    return <span {...(alt ? { role: "img", "aria-label": alt } : { "aria-hidden": true })} className={`block shrink-0 bg-mortar/60 ${className}`} style={box} />;
   }
   return (
     <img

@@ -98,7 +98,8 @@ export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop,
         </div>
       ))}
       {missing.length > 0 && (
-        <div className="col-span-full flex h-[26px] items-center px-2">
+        <div role="row" className="col-span-full flex h-[26px] items-center px-2">
+          <div role="gridcell">
           <select
             aria-label="Add a map"
             value=""
@@ -115,6 +116,7 @@ export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop,
               </option>
             ))}
           </select>
+          </div>
         </div>
       )}
     </div>
@@ -146,7 +148,6 @@ function Cell({ surface, map, column, knowledge, chosen, onChoose, onDrop }: Cel
       <button
         type="button"
         data-cell={`${map.id}-${column}`}
-        aria-label={`${knowledge.roles[map.role]?.title ?? ""}, ${HEADS[column]}`}
         aria-pressed={chosen}
         tabIndex={chosen ? 0 : -1}
         onClick={onChoose}
@@ -158,8 +159,9 @@ function Cell({ surface, map, column, knowledge, chosen, onChoose, onDrop }: Cel
           event.stopPropagation();
           onDrop(event.dataTransfer.files);
         }}
-        className={`flex h-full w-full items-center gap-2 overflow-hidden px-1 text-left -outline-offset-2 ${chosen ? "bg-lime ring-2 ring-verdigris ring-inset" : "hover:bg-lime"}`}
+        className={`relative flex h-full w-full items-center gap-2 overflow-hidden px-1 text-left -outline-offset-2 ${chosen ? "bg-lime ring-2 ring-verdigris ring-inset" : "hover:bg-lime"}`}
       >
+        <span className="sr-only">{`${knowledge.roles[map.role]?.title ?? ""}, ${HEADS[column]}: `}</span>
         <Inside surface={surface} map={map} column={column} knowledge={knowledge} />
       </button>
     </div>
@@ -180,10 +182,9 @@ function Inside({ surface, map, column, knowledge }: Omit<CellProps, "chosen" | 
   }
   const stage: Stage = column === "output" ? "compress" : column;
   const key = surface.keys[map.id]?.[stage];
-  const alt = `${knowledge.roles[map.role]?.title ?? ""} at ${HEADS[column]}`;
   return (
     <>
-      <Swatch contentKey={key} alt={alt} />
+      <Swatch contentKey={key} alt="" />
       <span className="flex min-w-0 flex-1 flex-col gap-0.5">
         {column === "output" ? (
           <Output map={map} surface={surface} />

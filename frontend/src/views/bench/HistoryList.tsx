@@ -25,7 +25,7 @@ export function HistoryList({ surface }: { surface: SurfaceView }) {
     <>
       {problem !== null && <ProblemNote error={problem} />}
       <details className="text-small">
-        <summary className="cursor-pointer text-ink-2">What was changed, newest first</summary>
+        <summary className="min-h-6 cursor-pointer leading-6 text-ink-2">What was changed, newest first</summary>
         <ol className="mt-1 max-h-52 overflow-y-auto">
           {history.map((entry) => (
             <li

@@ -19,7 +19,7 @@ export function RemovedLight({ surface, map }: { surface: SurfaceView; map: stri
         setOpen(event.currentTarget.open);
       }}
     >
-      <summary className="cursor-pointer text-ink-2">The light that is taken out</summary>
+      <summary className="min-h-6 cursor-pointer leading-6 text-ink-2">The light that is taken out</summary>
       {data?.key && (
         <figure className="mt-1">
           <img src={pictureUrl(data.key, 256)} alt="Broad light" className="max-h-32 bg-ground" />

@@ -164,7 +164,7 @@ export function StepControls({
             )}
             {step.enabled && kind.mixes && (
               <details className="text-small" open={step.mask !== null || step.amount !== 1 || step.blend !== "normal"}>
-                <summary className="cursor-pointer text-ink-2">Where and how much</summary>
+                <summary className="min-h-6 cursor-pointer leading-6 text-ink-2">Where and how much</summary>
                 <StepMask surface={surface} map={map} step={step} change={change} chosen={chosenStep === step.id} onChoose={onChooseStep} />
                 <Amount
                   knowledge={knowledge}

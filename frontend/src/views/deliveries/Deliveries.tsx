@@ -137,7 +137,7 @@ function One({ project, delivery, refresh }: { project: string; delivery: Delive
         <table className="w-full">
           <thead className="sticky top-0 bg-plaster">
             <tr className="head border-b-2 border-mortar [&>th]:px-2.5 [&>th]:py-1.5">
-              <th className="w-12" aria-label="Picture" />
+              <th className="w-12"><span className="sr-only">Picture</span></th>
               <th>File in the game</th><th>Surface</th><th>Format</th><th className="text-right">Size</th><th className="text-right">Bytes</th><th className="w-32">Since the last build</th>
             </tr>
           </thead>

@@ -61,7 +61,7 @@ export function Ours({ game, onFind }: { game: string; onFind: (path: string) =>
         <ul aria-label="Ours in the game">
           {data.placed.map((placed) => (
             <li key={placed.id} className="border-b border-mortar px-3.5 py-2">
-              <button type="button" className="figures block text-left break-all underline" onClick={() => { onFind(placed.path); }}>
+              <button type="button" className="figures block text-left break-all underline min-h-6" onClick={() => { onFind(placed.path); }}>
                 {placed.path}
               </button>
               <div className="flex items-center gap-2">

@@ -144,7 +144,7 @@ export function Preview({ entry, source, actions, onGo, onMarker }: Props) {
             <ul>
               {offered.map((other) => (
                 <li key={other.id}>
-                  <button type="button" className="figures text-left break-all underline" onClick={() => { onGo(other); }}>
+                  <button type="button" className="figures text-left break-all underline min-h-6" onClick={() => { onGo(other); }}>
                     {other.path}
                   </button>
                   {other.backup && <span className="text-ink-2"> (a kept copy)</span>}

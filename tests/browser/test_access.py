@@ -1,0 +1,84 @@
+"""Every view held against axe-core: WCAG 2.2 A and AA, and good practice."""
+
+from __future__ import annotations
+
+import re
+import shutil
+import unittest
+from pathlib import Path
+from typing import Any
+
+from playwright.sync_api import expect
+
+from tests.browser.case import PATIENCE, BrowserCase, Server, demo_server
+
+AXE = Path(__file__).resolve().parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+RUN = """
+() => axe.run(document, { iframes: false, runOnly: { type: "tag", values: [
+  "wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] } })
+"""
+
+server: Server
+
+
+def setUpModule() -> None:
+    global server
+    server, folder = demo_server()
+    unittest.addModuleCleanup(shutil.rmtree, folder, ignore_errors=True)
+    unittest.addModuleCleanup(server.stop)
+
+
+class Access(BrowserCase):
+    def assert_accessible(self) -> None:
+        """Check that no rule is broken by what is on screen."""
+        page = self.page
+        page.wait_for_timeout(500)
+        page.evaluate(AXE.read_text(encoding="utf-8"))
+        found: dict[str, Any] = page.evaluate(RUN)
+        self.assertGreater(len(found["passes"]), 10)
+        broken = [
+            f"{v['id']}: {v['help']}\n" + "\n".join(f"    {n['html'][:220]}" for n in v["nodes"])
+            for v in found["violations"]
+        ]
+        self.assertEqual(broken, [], "\n" + "\n".join(broken))
+
+    def go(self, view: str) -> None:
+        self.page.get_by_role("navigation", name="Views").get_by_role("link", name=view).click()
+
+    def test_surfaces(self) -> None:
+        self.page.goto(server.address)
+        expect(self.page.get_by_role("link", name="Encaustic floor")).to_be_visible()
+        self.assert_accessible()
+
+    def test_the_bench_at_every_stage(self) -> None:
+        page = self.page
+        page.goto(server.address)
+        page.get_by_role("link", name="Encaustic floor").click()
+        for stage in ("source", "steps", "size", "compress", "output"):
+            with self.subTest(stage):
+                cell = self.cell("colour", stage)
+                cell.click()
+                expect(cell).to_have_attribute("aria-pressed", "true", timeout=PATIENCE)
+                self.assert_accessible()
+
+    def test_sources(self) -> None:
+        page = self.page
+        page.goto(server.address)
+        self.go("Sources")
+        expect(page.get_by_role("button", name="Read the folder again")).to_be_visible()
+        page.get_by_label("Find in the game").fill("door")
+        for shown in ("Courses", "Contact sheet", "List"):
+            with self.subTest(shown):
+                page.get_by_role("radio", name=shown).click()
+                self.assert_accessible()
+        with self.subTest("brought in"):
+            page.get_by_role("radio", name=re.compile("Brought in")).click()
+            self.assert_accessible()
+
+    def test_materials_deliveries_and_the_game(self) -> None:
+        page = self.page
+        page.goto(server.address)
+        for view in ("Materials", "Deliveries", "Sample game"):
+            with self.subTest(view):
+                self.go(view)
+                self.assert_accessible()
