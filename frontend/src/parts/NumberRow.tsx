@@ -54,7 +54,7 @@ export function NumberRow({ label, hint, value, min, max, step, usual, onMove, o
     <div className="flex h-6 items-center gap-2">
       {hint ? <Hint text={usual === undefined ? hint : `${hint}. Double click: ${usual}`}>{name}</Hint> : name}
       <Slider.Root
-        className="relative flex h-6 min-w-0 flex-1 touch-none items-center"
+        className="relative -mx-2 flex h-6 min-w-0 flex-1 touch-none items-center"
         value={[shown]}
         min={min}
         max={max}
@@ -69,7 +69,7 @@ export function NumberRow({ label, hint, value, min, max, step, usual, onMove, o
           if (next !== undefined) settle(next);
         }}
       >
-        <Slider.Track className="relative h-[3px] flex-1 bg-mortar">
+        <Slider.Track className="relative mx-3 h-[3px] flex-1 bg-mortar">
           <Slider.Range className="absolute h-full bg-ink-2" />
         </Slider.Track>
         <Slider.Thumb
