@@ -109,7 +109,7 @@ class Taking(BrowserCase):
         expect(self.cell("colour", "steps")).to_contain_text("spot repeats", timeout=PATIENCE)
         self.keep("bench-spots")
         page.get_by_role("link", name="Materials").click()
-        expect(page.get_by_role("table").get_by_role("img").nth(12)).to_be_visible(timeout=PATIENCE)
+        expect(page.locator("table img").nth(12)).to_be_visible(timeout=PATIENCE)
         self.keep("materials")
         page.get_by_role("link", name="Deliveries").click()
         self.keep("deliveries")

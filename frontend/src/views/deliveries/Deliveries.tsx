@@ -189,8 +189,8 @@ function PartRow({ project, part }: { project: string; part: Part }) {
         </Link>
       </td>
       <td className={part.map ? "figures" : "text-ink-2"}>{part.map ? (knowledge?.formats[part.format ?? "bc1"]?.title ?? "") : "definition"}</td>
-      <td className="figures text-right">{part.map ? `${String(part.width)} × ${String(part.height)}` : ""}</td>
-      <td className="figures text-right">{!part.map ? "" : facts?.bytes ? bytes(facts.bytes) : "…"}</td>
+      <td className="figures text-right whitespace-nowrap">{part.map ? `${String(part.width)} × ${String(part.height)}` : ""}</td>
+      <td className="figures text-right whitespace-nowrap">{!part.map ? "" : facts?.bytes ? bytes(facts.bytes) : "…"}</td>
       <td>{part.faults > 0 ? <Verdict finding={{ level: "fault", words: "the target refuses it", fix: "" }} /> : change && <Verdict finding={change} />}</td>
     </tr>
   );
