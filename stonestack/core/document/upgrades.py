@@ -88,10 +88,14 @@ def _with_derivation(role: str, source: str, steps: list[Values]) -> list[Values
     return [{"id": "s_made", "params": {"kind": wanted[1]}}, *steps]
 
 
+_MATERIAL_1 = ("surface", "title", "name", "cutout", "metres")
+"""Fields of the first form of a material that are called the same now."""
+
+
 def material_from_1(old: Values) -> Values:
-    """From words that were another's names, to the trade's."""
-    renamed = {"substance": "physical", "shine": "gloss"}
-    return {renamed.get(name, name): value for name, value in old.items()}
+    """From the first form's words to the trade's: the field besides these was the physical kind."""
+    kept = {"shine": "gloss", **{name: name for name in _MATERIAL_1}}
+    return {kept.get(name, "physical"): value for name, value in old.items()}
 
 
 def delivery_from_1(old: Values) -> Values:
