@@ -17,6 +17,8 @@ from stonestack.core.document import Output, Surface, rebuilt
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.resize import resample
 from stonestack.core.stepkind import StepParams
+from stonestack.services import revisions, surfaces
+from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 
@@ -72,6 +74,12 @@ def set_output(map_id: str, **says: object) -> edits.SetOutput:
 def add_step(map_id: str, params: StepParams) -> edits.AddStep:
     """Return the edit that puts a step at a map's end."""
     return edits.AddStep.model_validate({"map": map_id, "step": {"params": params}})
+
+
+def take_back(ws: Workspace, surface_id: str, base: int, number: int) -> SurfaceView:
+    """Take an earlier revision of a surface back; return the surface."""
+    revisions.take_back(ws, surface_id, base, number)
+    return surfaces.get(ws, surface_id)
 
 
 class WorkspaceCase(unittest.TestCase):

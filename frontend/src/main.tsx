@@ -13,6 +13,7 @@ import { Bench } from "@/views/bench/Bench";
 import { Deliveries } from "@/views/deliveries/Deliveries";
 import { Game } from "@/views/game/Game";
 import { Materials } from "@/views/materials/Materials";
+import { Project } from "@/views/project/Project";
 import { Sources } from "@/views/sources/Sources";
 import { Surfaces } from "@/views/surfaces/Surfaces";
 import "./tokens.css";
@@ -72,6 +73,16 @@ function App() {
             <Game project={project} />
           </Shell>
         )}
+      </Route>
+      <Route path="/p/:project/project">
+        {({ project }) => (
+          <Shell project={project}>
+            <Project key={project} project={project} />
+          </Shell>
+        )}
+      </Route>
+      <Route path="/start">
+        <StartProject />
       </Route>
       <Route>
         <Home />

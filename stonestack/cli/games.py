@@ -72,7 +72,8 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 
 @contextmanager
-def _opened() -> Iterator[Workspace]:
+def opened() -> Iterator[Workspace]:
+    """Open the data folder, settle what a crash interrupted, and close it again."""
     from stonestack.services.starting import started
     from stonestack.store.place import default_data_folder
 
@@ -83,7 +84,8 @@ def _opened() -> Iterator[Workspace]:
         ws.close()
 
 
-def _progress(options: argparse.Namespace) -> Progress:
+def progress_of(options: argparse.Namespace) -> Progress:
+    """Return a progress that is shown on a terminal, unless machines read the output."""
     from stonestack.services.jobs import told
 
     if options.json or not sys.stderr.isatty():
@@ -96,7 +98,7 @@ def _game(ws: Workspace, options: argparse.Namespace, thorough: bool = False) ->
     from stonestack.services import cataloguing, games
 
     game = games.register(ws, options.folder)
-    cataloguing.catalogue(ws, game.id, _progress(options), thorough)
+    cataloguing.catalogue(ws, game.id, progress_of(options), thorough)
     return games.get(ws, game.id)
 
 
@@ -132,7 +134,7 @@ def _print_summary(entries: list[EntryView]) -> None:
 def _catalogue(options: argparse.Namespace) -> int:
     from stonestack.services import finding
 
-    with _opened() as ws:
+    with opened() as ws:
         game = _game(ws, options, options.thorough)
         entries = finding.everything(ws, game.id)
         if options.json or options.entries:
@@ -148,7 +150,7 @@ def _find(options: argparse.Namespace) -> int:
     from stonestack.services import alike, finding, naming
     from stonestack.services.finding import Query
 
-    with _opened() as ws:
+    with opened() as ws:
         game = _game(ws, options)
         if options.names:
             naming.attach(ws, game.id, options.names)
@@ -157,7 +159,7 @@ def _find(options: argparse.Namespace) -> int:
         )
         if options.like is not None:
             data = options.like.read_bytes()
-            found = alike.like(ws, [game.id], data, _progress(options))
+            found = alike.like(ws, [game.id], data, progress_of(options))
             if options.words or options.role or options.kind:
                 within = {e.id for e in finding.search(ws, game.id, query).entries}
                 found = [e for e in found if e.id in within]
@@ -170,7 +172,7 @@ def _find(options: argparse.Namespace) -> int:
 def _take(options: argparse.Namespace) -> int:
     from stonestack.services import planning, taking
 
-    with _opened() as ws:
+    with opened() as ws:
         game = _game(ws, options)
         with ws.session() as session:
             entries = [planning.entry_at(session, game.id, name) for name in options.name]
@@ -194,7 +196,7 @@ def _put(options: argparse.Namespace) -> int:
     if (options.source is None) == (options.name is None or options.image is None):
         print("Name a file and a picture, or --from a folder.", file=sys.stderr)
         return 2
-    with _opened() as ws:
+    with opened() as ws:
         game = _game(ws, options)
         unmatched: list[str] = []
         if options.source is not None:
@@ -203,17 +205,18 @@ def _put(options: argparse.Namespace) -> int:
             with ws.session() as session:
                 entry = planning.entry_at(session, game.id, options.name)
             wanted = [planning.from_file(entry.id or 0, options.image.read_bytes())]
-        plan, _ = planning.plan(ws, game.id, wanted, progress=_progress(options))
+        plan, _ = planning.plan(ws, game.id, wanted, progress=progress_of(options))
         ticked = {
             x.entry_id
             for x in plan.lines
-            if (x.ticked or (options.all_twins and not x.problem))
+            if x.entry_id is not None
+            and (x.ticked or (options.all_twins and not x.problem))
             and not (options.only and x.copy_of)
         }
         lines = [x.model_copy(update={"ticked": x.entry_id in ticked}) for x in plan.lines]
         plan = plan.model_copy(update={"lines": lines, "unmatched": unmatched})
         if options.plan:
-            _print_plan(options, plan)
+            print_plan(options, plan)
             return 0 if plan.ready else 1
         if not wanted:
             raise BadRequest(
@@ -221,7 +224,7 @@ def _put(options: argparse.Namespace) -> int:
                 f"No picture in {options.source} fits a file of the game.",
                 "Call each like the file that it replaces.",
             )
-        done = putting.put(ws, game.id, wanted, ticked, _progress(options))
+        done = putting.put(ws, game.id, wanted, ticked, progress_of(options))
     if options.json:
         print(json.dumps({**done.model_dump(mode="json"), "unmatched": unmatched}))
     else:
@@ -232,7 +235,8 @@ def _put(options: argparse.Namespace) -> int:
     return 0
 
 
-def _print_plan(options: argparse.Namespace, plan: Plan) -> None:
+def print_plan(options: argparse.Namespace, plan: Plan) -> None:
+    """Print what putting would do."""
     if options.json:
         print(plan.model_dump_json())
         return
@@ -250,10 +254,10 @@ def _print_plan(options: argparse.Namespace, plan: Plan) -> None:
 def _restore(options: argparse.Namespace) -> int:
     from stonestack.services import games, returning
 
-    with _opened() as ws:
+    with opened() as ws:
         game = games.at(ws, options.folder)
         paths = options.name or None
-        done = returning.restore(ws, game.id, paths, _progress(options), options.even_changed)
+        done = returning.restore(ws, game.id, paths, progress_of(options), options.even_changed)
     if options.json:
         print(done.model_dump_json())
     else:
@@ -267,7 +271,7 @@ def _restore(options: argparse.Namespace) -> int:
 def _verify(options: argparse.Namespace) -> int:
     from stonestack.services import games, keeping
 
-    with _opened() as ws:
+    with opened() as ws:
         found = keeping.verify(ws, games.at(ws, options.folder).id)
     if options.json:
         print(found.model_dump_json())

@@ -1,4 +1,4 @@
-"""``stone-stack``: serve, demo, inspect, convert, tile, seam, build, bench; and :mod:`.games`.
+"""``stone-stack``: serve, demo, inspect, convert, tile, seam, bench; and what stands beside.
 
 Exit codes: 0 done, 1 the thing asked for cannot be done, 2 the command line is wrong.
 Heavy imports stand inside the commands that need them, so that starting costs little.
@@ -12,7 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from stonestack import __version__
-from stonestack.cli import games
+from stonestack.cli import deliveries, games
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -67,11 +67,7 @@ def _parser() -> argparse.ArgumentParser:
 
     _add_tiling(commands)
 
-    build = commands.add_parser("build", help="build all deliveries of a project")
-    build.add_argument("project", help="its id or title")
-    build.add_argument("--cluster", metavar="ADDRESS", help="a Dask scheduler that does the work")
-    build.set_defaults(run=_build)
-
+    deliveries.add(commands)
     games.add(commands)
 
     paint = commands.add_parser("paint", help="stand in for an image editor: paint on a file")
@@ -301,29 +297,6 @@ def _paint(options: argparse.Namespace) -> int:
     from stonestack.demo.editor import paint
 
     paint(options.file, options.shade)
-    return 0
-
-
-def _build(options: argparse.Namespace) -> int:
-    from stonestack.services import deliveries, projects
-    from stonestack.services.cluster import Cluster
-    from stonestack.services.jobs import silent
-    from stonestack.services.workspace import Workspace
-    from stonestack.store.place import default_data_folder
-
-    ws = Workspace(default_data_folder())
-    try:
-        project = projects.found(ws, options.project)
-        maker = Cluster.at(options.cluster, ws.files.read) if options.cluster else None
-        found = deliveries.listed(ws, project.id)
-        if not found:
-            print("This project has no delivery yet.", file=sys.stderr)
-            return 1
-        for delivery in found:
-            built = deliveries.build(ws, delivery.id, silent(), maker)
-            print(deliveries.build_folder(ws, built, delivery.id))
-    finally:
-        ws.close()
     return 0
 
 

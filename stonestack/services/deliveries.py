@@ -18,10 +18,12 @@ from stonestack.core.graph import Graph, Key
 from stonestack.core.ops.files import Heading
 from stonestack.core.targets import target_of
 from stonestack.core.wiring import Part, Wiring, contents_of, manifest_of, parts_of
-from stonestack.services import history, installing, projects, surfaces
+from stonestack.services import delivering, history, installing, projects, surfaces
 from stonestack.services import materials as material_service
-from stonestack.services.history import DELIVERY, SURFACE, Moved
+from stonestack.services.delivering import Shipment
+from stonestack.services.history import DELIVERY, SURFACE
 from stonestack.services.jobs import Progress
+from stonestack.services.planning import Plan
 from stonestack.services.scheduler import Urgency, urgent
 from stonestack.services.surfaces import PartSummary, Summary
 from stonestack.services.workspace import Workspace
@@ -146,18 +148,6 @@ def _words(before: Delivery, after: Delivery) -> str:
     went = len(set(before.surfaces) - set(after.surfaces))
     words = [f"{came} in" if came else "", f"{went} out" if went else ""]
     return f"{after.title}: {', '.join(w for w in words if w) or 'another order'}"
-
-
-def undo(ws: Workspace, delivery_id: str, base: int) -> Moved:
-    """Take back the last action that changed a delivery, in all that it changed."""
-    with ws.writing() as session:
-        return history.undo(session, history.row_of(session, DELIVERY, delivery_id), base)
-
-
-def redo(ws: Workspace, delivery_id: str, base: int) -> Moved:
-    """Do again what was last undone."""
-    with ws.writing() as session:
-        return history.redo(session, history.row_of(session, DELIVERY, delivery_id), base)
 
 
 def holding(ws: Workspace, surface_id: str, target: str | None = None) -> str:
@@ -311,10 +301,12 @@ def install(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
     if newest is None:
         raise BadRequest("not-built", "Nothing is built yet.", "Build the delivery first.")
     progress.at(0.2, "Putting it into the game folder")
-    record = BuildRecord.model_validate_json(newest.manifest)
-    target = target_of(record.manifest.game)
-    folder = projects.game_folder(projects.get(ws, project_id))
-    installing.install(folder, ws.data.builds / newest.folder, record.manifest, target)
+    shipment = _shipment(ws, project_id, newest)
+    target = target_of(shipment.listing.game)
+    if target.installs == "files":
+        delivering.install(ws, shipment, progress)
+    else:
+        installing.install(shipment.game, shipment.build, shipment.listing, target)
     with ws.writing() as session:
         for build_row in session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)):
             build_row.installed = now() if build_row.id == newest.id else None
@@ -323,19 +315,65 @@ def install(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
     return _build_view(newest)
 
 
+def _shipment(ws: Workspace, project_id: str, build_row: BuildRow) -> Shipment:
+    """Return a build with where it goes."""
+    project = projects.get(ws, project_id)
+    return Shipment(
+        delivery_id=build_row.delivery_id,
+        build=ws.data.builds / build_row.folder,
+        listing=BuildRecord.model_validate_json(build_row.manifest).manifest,
+        game=projects.game_folder(project),
+        into=project.put_into,
+    )
+
+
+def plan(ws: Workspace, delivery_id: str) -> Plan:
+    """Say what installing the newest build of a delivery of loose files would do.
+
+    Raises
+    ------
+    BadRequest
+        If nothing is built yet, or its target reads deliveries as layers: those replace nothing.
+    """
+    with ws.session() as session:
+        row = history.row_of(session, DELIVERY, delivery_id)
+        newest = _newest(session, delivery_id)
+    if newest is None:
+        raise BadRequest("not-built", "Nothing is built yet.", "Build the delivery first.")
+    shipment = _shipment(ws, row.project_id, newest)
+    if target_of(shipment.listing.game).installs != "files":
+        raise BadRequest(
+            "nothing-replaced",
+            "This game reads deliveries beside its own files; none of them is replaced.",
+            "Install it; there is nothing to choose.",
+        )
+    return delivering.plan(ws, shipment)
+
+
 def deliver(ws: Workspace, delivery_id: str, progress: Progress) -> dict[str, Any]:
-    """Build and install in one go; the result of the job behind the one button."""
-    build(ws, delivery_id, progress)
-    view = install(ws, delivery_id, progress)
-    return {"delivery": delivery_id, "number": view.number}
+    """Build, and install where nothing of the game is replaced; behind the one button.
+
+    Where files of the game would be replaced, the artist sees the plan first.
+    """
+    view = build(ws, delivery_id, progress)
+    with ws.session() as session:
+        target = target_of(history.read(session, DELIVERY, delivery_id).target)
+    plain = target.installs == "layers"
+    if plain:
+        install(ws, delivery_id, progress)
+    return {"delivery": delivery_id, "number": view.number, "installed": plain}
 
 
-def withdraw(ws: Workspace, delivery_id: str) -> DeliveryView:
+def withdraw(ws: Workspace, delivery_id: str, progress: Progress) -> DeliveryView:
     """Take a delivery out of the game; the game's own files show again."""
     with ws.session() as session:
         row = history.row_of(session, DELIVERY, delivery_id)
-        name = history.body_of(session, DELIVERY, row).name
-    installing.withdraw(projects.game_folder(projects.get(ws, row.project_id)), name)
+        document = history.body_of(session, DELIVERY, row)
+    if target_of(document.target).installs == "files":
+        delivering.withdraw(ws, delivery_id, progress)
+    else:
+        folder = projects.game_folder(projects.get(ws, row.project_id))
+        installing.withdraw(folder, document.name)
     with ws.writing() as session:
         for build_row in session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)):
             build_row.installed = None

@@ -24,7 +24,7 @@ from stonestack.core.document.project import Settings
 from stonestack.core.document.upgrades import read_values
 from stonestack.core.errors import BadRequest, Conflict, NotFound
 from stonestack.core.materials import Material
-from stonestack.store.tables import ActionRow, DocumentRow, RevisionRow, SnapshotRow
+from stonestack.store.tables import ActionRow, DocumentRow, RevisionRow
 
 D = TypeVar("D", bound=Document)
 
@@ -56,41 +56,6 @@ DELIVERY = Kind("delivery", "delivery", Delivery, deliveries.SCHEMA)
 SETTINGS = Kind("project", "project", Settings, project_settings.SCHEMA)
 
 KINDS: dict[str, Kind[Any]] = {k.name: k for k in (SURFACE, MATERIAL, DELIVERY, SETTINGS)}
-
-
-class RevisionView(BaseModel):
-    """One entry of a document's history.
-
-    Parameters
-    ----------
-    id : int
-        Never used again.
-    parent : int or None
-    words, created : str
-    current : bool
-        Whether the document is at it.
-    on_branch : bool
-        Whether it lies on the way that undo and redo go; else it was left by an edit after an undo.
-    snapshots : list of str
-        Names that it was given.
-    """
-
-    id: int
-    parent: int | None
-    words: str
-    created: str
-    current: bool
-    on_branch: bool
-    snapshots: list[str]
-
-
-class ActionView(BaseModel):
-    """One thing that was done in a project, and to which documents."""
-
-    id: int
-    words: str
-    created: str
-    documents: list[str]
 
 
 class Moved(BaseModel):
@@ -143,6 +108,20 @@ def row_of(session: Session, kind: Kind[D], document_id: str) -> DocumentRow:
         raise NotFound(
             "not-there", f"This {kind.words} is not there any more.", "Go back to the list."
         )
+    return row
+
+
+def any_row(session: Session, document_id: str) -> DocumentRow:
+    """Return a document's row, of whatever kind it is.
+
+    Raises
+    ------
+    NotFound
+        If there is none.
+    """
+    row = session.get(DocumentRow, document_id)
+    if row is None:
+        raise NotFound("not-there", "This is not there any more.", "Go back to the list.")
     return row
 
 
@@ -359,10 +338,15 @@ def redo(session: Session, row: DocumentRow, base: int) -> Moved:
     return Moved(words=ahead.words, documents=moved, left=left)
 
 
-def take_back(session: Session, row: DocumentRow, base: int, revision: int) -> None:
+def take_back(session: Session, row: DocumentRow, base: int, revision: int) -> str:
     """Make an earlier state, of any branch, the newest one; nothing is lost.
 
     It is a revision of its own, so that it can be undone like any other change.
+
+    Returns
+    -------
+    str
+        The words of what was done.
     """
     _check_base(row, base)
     earlier = session.get(RevisionRow, revision)
@@ -371,17 +355,7 @@ def take_back(session: Session, row: DocumentRow, base: int, revision: int) -> N
     words = f"Back to “{earlier.words}”" if earlier is not None else ""
     action = acted(session, row.project_id, words)
     _advance(session, row, body, action, words)
-
-
-def name(session: Session, row: DocumentRow, revision: int, title: str) -> None:
-    """Give a revision a name; a name that was another's goes over to this one."""
-    at(session, KINDS[row.kind], row.id, revision)
-    known = session.exec(
-        select(SnapshotRow).where(SnapshotRow.document_id == row.id, SnapshotRow.title == title)
-    ).first()
-    snapshot = known or SnapshotRow(document_id=row.id, revision_id=revision, title=title)
-    snapshot.revision_id = revision
-    session.add(snapshot)
+    return words
 
 
 def stale(words: str) -> Conflict:
@@ -437,64 +411,6 @@ def neighbours(session: Session, row: DocumentRow) -> tuple[str | None, str | No
     ahead = _ahead(session, row)
     before = head.words if head is not None and head.parent is not None else None
     return before, ahead.words if ahead is not None else None
-
-
-def listed(session: Session, row: DocumentRow, most: int = 500) -> list[RevisionView]:
-    """Return a document's revisions on all branches, newest first."""
-    revisions = session.exec(
-        select(RevisionRow)
-        .where(RevisionRow.document_id == row.id)
-        .order_by(col(RevisionRow.id).desc())
-        .limit(most)
-    ).all()
-    names: dict[int, list[str]] = {}
-    for snapshot in session.exec(select(SnapshotRow).where(SnapshotRow.document_id == row.id)):
-        names.setdefault(snapshot.revision_id, []).append(snapshot.title)
-    parents = {r.id: r.parent for r in revisions}
-    branch: set[int] = set()
-    here: int | None = row.tip
-    while here is not None and here in parents:
-        branch.add(here)
-        here = parents[here]
-    return [
-        RevisionView(
-            id=r.id or 0,
-            parent=r.parent,
-            words=r.words,
-            created=r.created.isoformat(),
-            current=r.id == row.head,
-            on_branch=r.id in branch,
-            snapshots=sorted(names.get(r.id or 0, [])),
-        )
-        for r in revisions
-    ]
-
-
-def actions(session: Session, project_id: str, most: int = 300) -> list[ActionView]:
-    """Return what was done in a project, newest first."""
-    rows = session.exec(
-        select(ActionRow)
-        .where(ActionRow.project_id == project_id)
-        .order_by(col(ActionRow.id).desc())
-        .limit(most)
-    ).all()
-    numbers = [row.id for row in rows]
-    changed: dict[int, list[str]] = {}
-    for action, document in session.exec(
-        select(RevisionRow.action_id, RevisionRow.document_id).where(
-            col(RevisionRow.action_id).in_(numbers)
-        )
-    ):
-        changed.setdefault(action, []).append(document)
-    return [
-        ActionView(
-            id=row.id or 0,
-            words=row.words,
-            created=row.created.isoformat(),
-            documents=changed.get(row.id or 0, []),
-        )
-        for row in rows
-    ]
 
 
 def validated(make: Callable[[], D]) -> D:

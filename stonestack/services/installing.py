@@ -29,14 +29,7 @@ def install(game: Path, build: Path, listing: Manifest, target: Target) -> Path:
         If a file of the build has changed since it was built, or the game folder cannot be
         written; then nothing has changed there.
     """
-    files = {f.path: (build / f.path).read_bytes() for f in listing.files}
-    for entry in listing.files:
-        if sha256(files[entry.path]) != entry.sha256:
-            raise BadRequest(
-                "build-damaged",
-                f"{entry.path} has changed since it was built.",
-                "Build the delivery again.",
-            )
+    files = files_of(build, listing)
     text = (build / target.manifest).read_bytes()
     folder_name = f"{listing.delivery}-{sha256(text)[:10]}"
     place = game / FOLDER / folder_name
@@ -54,6 +47,27 @@ def install(game: Path, build: Path, listing: Manifest, target: Target) -> Path:
         ) from error
     _sweep(game, listing.delivery, folder_name)
     return place
+
+
+def files_of(build: Path, listing: Manifest) -> dict[str, bytes]:
+    """Read the files of a build, and see that they are what was built.
+
+    Raises
+    ------
+    BadRequest
+        If one is not.
+    """
+    files: dict[str, bytes] = {}
+    for entry in listing.files:
+        path = build / entry.path
+        data = files[entry.path] = path.read_bytes() if path.is_file() else b""
+        if sha256(data) != entry.sha256:
+            raise BadRequest(
+                "build-damaged",
+                f"{entry.path} has changed since it was built.",
+                "Build the delivery again.",
+            )
+    return files
 
 
 def withdraw(game: Path, delivery: str) -> None:

@@ -109,6 +109,17 @@ def ours(session: Session, game_id: str) -> list[PlacedRow]:
     )
 
 
+def of_delivery(session: Session, delivery_id: str) -> list[PlacedRow]:
+    """Return what a delivery has put among the files of a game."""
+    return list(
+        session.exec(
+            select(PlacedRow)
+            .where(PlacedRow.delivery_id == delivery_id)
+            .order_by(col(PlacedRow.game_id), col(PlacedRow.path))
+        )
+    )
+
+
 def placed_at(session: Session, game_id: str, file: str, chain: str) -> PlacedRow | None:
     """Return what is ours at a place, or None."""
     return session.exec(
@@ -207,6 +218,9 @@ def _state(root: Path, row: PlacedRow, quick: bool) -> tuple[str, str]:
         status = (root / row.file).stat()
         digest = _digest(root, row.file, row.chain, status.st_size, status.st_mtime_ns)
     except FileNotFoundError:
+        if not row.original:
+            # The game had no such file: with ours gone, it is as it was.
+            return ("wiped", "Ours is gone.") if row.shown else ("original", "Ours waits.")
         return "gone", "The file is not there any more."
     except (OSError, StoneError) as error:
         return "gone", f"It cannot be read now: {error}"

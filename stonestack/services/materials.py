@@ -11,7 +11,7 @@ from stonestack.core.materials import Material
 from stonestack.core.roles import Role
 from stonestack.core.targets import Target, target_of
 from stonestack.services import history, projects, surfaces
-from stonestack.services.history import MATERIAL, SURFACE, Moved
+from stonestack.services.history import MATERIAL, SURFACE
 from stonestack.services.surfaces import Summary
 from stonestack.services.workspace import Workspace
 from stonestack.store.tables import DocumentRow
@@ -95,18 +95,6 @@ def change(ws: Workspace, material_id: str, base: int, document: Material) -> Ma
         before = history.body_of(session, MATERIAL, row)
         history.change(session, _words(before, document), [history.Change(row, document, base)])
     return get(ws, material_id)
-
-
-def undo(ws: Workspace, material_id: str, base: int) -> Moved:
-    """Take back the last action that changed a material, in all that it changed."""
-    with ws.writing() as session:
-        return history.undo(session, history.row_of(session, MATERIAL, material_id), base)
-
-
-def redo(ws: Workspace, material_id: str, base: int) -> Moved:
-    """Do again what was last undone."""
-    with ws.writing() as session:
-        return history.redo(session, history.row_of(session, MATERIAL, material_id), base)
 
 
 def of_surface(session: Session, surface_id: str) -> list[Material]:

@@ -25,6 +25,9 @@ class PlanLine(BaseModel):
 
     Parameters
     ----------
+    entry_id : int or None
+        Its entry in the catalogue; None for a file of a delivery, which goes in with the others
+        or not at all.
     copy_of : str
         Path of the place that this is a copy of; empty for the one that was asked for.
     ticked : bool
@@ -39,7 +42,7 @@ class PlanLine(BaseModel):
         Which other file may be read by the game instead, or empty.
     """
 
-    entry_id: int
+    entry_id: int | None
     path: str
     file: str
     copy_of: str
@@ -146,7 +149,7 @@ def original_bytes(ws: Workspace, root: Path, entry: EntryRow, file: str) -> byt
     current = keeping.current_bytes(root, file, chain)
     with ws.session() as session:
         placed = keeping.placed_at(session, entry.game_id, file, entry.chain)
-    if placed is not None and sha256(current) == placed.ours:
+    if placed is not None and placed.kept and sha256(current) == placed.ours:
         return keeping.kept_bytes(ws, placed.kept, chain)
     return current
 
@@ -155,7 +158,7 @@ def copies(session: Session, entry: EntryRow) -> list[tuple[EntryRow, bool, str]
     """Return other places of the same picture: whether to tick each, and why."""
     out: list[tuple[EntryRow, bool, str]] = []
     # Where ours stands already, the game's own content is what counts.
-    placed = keeping.ours(session, entry.game_id)
+    placed = [p for p in keeping.ours(session, entry.game_id) if p.original]
     original = {(p.path, p.chain): p.original for p in placed}
     digest = original.get((entry.path, entry.chain), entry.sha256)
     paths = [p.path for p in placed if p.original == digest]
@@ -249,12 +252,12 @@ def plan(
             problem="",
         )
         lines.append(_line(ws, root, entry, replacement, line, contents, cache))
-    lines = _with_rivals(ws, game_id, lines)
-    keeps = _keeps(ws, root, game_id, {x.file for x in lines if x.ticked})
+    lines = with_rivals(ws, game_id, lines)
+    keeps = keeps_of(ws, root, game_id, {x.file for x in lines if x.ticked})
     return Plan(lines=lines, keeps=keeps), contents
 
 
-def _with_rivals(ws: Workspace, game_id: str, lines: list[PlanLine]) -> list[PlanLine]:
+def with_rivals(ws: Workspace, game_id: str, lines: list[PlanLine]) -> list[PlanLine]:
     """Say of each place which file of the same name and folder name might hide it."""
     own = {line.path for line in lines}
     out = []
@@ -295,7 +298,7 @@ def _line(
         return line.model_copy(update={"problem": problem})
     except StoneError as error:
         return line.model_copy(update={"problem": f"{error.message} {error.fix}"})
-    contents[line.entry_id] = result.data
+    contents[entry.id or 0] = result.data
     same = result.data == current
     return line.model_copy(
         update={
@@ -309,7 +312,8 @@ def _line(
     )
 
 
-def _keeps(ws: Workspace, root: Path, game_id: str, files: set[str]) -> list[KeepLine]:
+def keeps_of(ws: Workspace, root: Path, game_id: str, files: set[str]) -> list[KeepLine]:
+    """Say of each file that would be changed what the safe has to keep of it first."""
     out = []
     for file in sorted(files):
         path = root / file

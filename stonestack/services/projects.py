@@ -34,6 +34,7 @@ class ProjectView(BaseModel):
     game_folder: str | None
     put_into: str
     texels_per_metre: int
+    settings: Settings
     undo: str | None = None
     redo: str | None = None
 
@@ -50,6 +51,7 @@ def _view(session: Session, row: DocumentRow, settings: Settings) -> ProjectView
         game_folder=settings.game_folder,
         put_into=settings.put_into,
         texels_per_metre=settings.texels_per_metre,
+        settings=settings,
         undo=undo,
         redo=redo,
     )
@@ -180,12 +182,24 @@ def _words(before: Settings, after: Settings) -> str:
     return "Game folder changed"
 
 
-def set_density(ws: Workspace, project_id: str, texels_per_metre: int) -> ProjectView:
-    """Say how many texels a metre of the project's surfaces has."""
+def adjust(ws: Workspace, project_id: str, **changes: object) -> ProjectView:
+    """Change some of a project's settings, whatever the others are meanwhile."""
     with ws.session() as session:
         settings = settings_of(session, project_id)
-    changed = history.validated(lambda: rebuilt(settings, texels_per_metre=texels_per_metre))
+    changed = history.validated(lambda: rebuilt(settings, **changes))
     return change(ws, project_id, None, changed)
+
+
+def folders(ws: Workspace, project_id: str) -> list[str]:
+    """Return the folders inside a project's game, as far as a first look finds them."""
+    root = game_folder(get(ws, project_id))
+    found: list[str] = []
+    level = [root]
+    while level and len(found) < _LOOKED_AT:
+        below = [each for folder in level for each in sorted(folder.glob("*/"))]
+        found += [folder.relative_to(root).as_posix() for folder in below]
+        level = below
+    return sorted(found[:_LOOKED_AT])
 
 
 def game_folder(project: ProjectView) -> Path:

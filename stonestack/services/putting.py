@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import json
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from pathlib import Path
+from pathlib import Path, PurePosixPath
+from typing import Any
 
 from pydantic import BaseModel
 from sqlmodel import Session, select
@@ -20,7 +21,7 @@ from stonestack.services.workspace import Workspace
 from stonestack.store import disk, journal
 from stonestack.store.disk import FileSource
 from stonestack.store.files import sha256, sha256_of
-from stonestack.store.journal import Change, Journal
+from stonestack.store.journal import Change, Journal, held
 from stonestack.store.lock import exclusive
 from stonestack.store.tables import KeptRow, PlacedRow, now
 
@@ -57,7 +58,7 @@ def put(
         return Put(paths=[], files=[])
     if not chosen:
         raise BadRequest("nothing-ticked", "No place is ticked.", "Tick at least one place.")
-    places = {line.entry_id: contents[line.entry_id] for line in chosen}
+    places = {e: contents[e] for line in chosen if (e := line.entry_id) is not None}
     return place(ws, game_id, places, progress)
 
 
@@ -75,11 +76,20 @@ def place(ws: Workspace, game_id: str, contents: dict[int, bytes], progress: Pro
 
 @dataclass(frozen=True)
 class Spot:
-    """A place in a game folder: its path as shown, its file, and its chain inside that."""
+    """A place in a game folder: its path as shown, its file, and its chain inside that.
+
+    ``delivery`` is the delivery that puts something there, or empty.
+    """
 
     path: str
     file: str
     chain: str
+    delivery: str = ""
+
+    @classmethod
+    def of(cls, row: PlacedRow) -> Spot:
+        """Return the place that something of ours has."""
+        return cls(row.path, row.file, row.chain, row.delivery_id)
 
 
 def prepared(
@@ -87,11 +97,17 @@ def prepared(
 ) -> PlacedRow:
     """Return what will be noted of one place, its original kept in the safe."""
     chain = chain_of(spot.chain)
-    current = sha256(keeping.current_bytes(root, spot.file, chain))
+    there = (root / spot.file).is_file()
+    current = sha256(keeping.current_bytes(root, spot.file, chain)) if there else ""
     placed = keeping.placed_at(session, game_id, spot.file, spot.chain)
+    made = placed.made if placed is not None else ""
     if placed is not None and current == placed.ours:
         original, kept, version = placed.original, placed.kept, placed.version
+    elif not there:
+        original, kept, version = "", "", games.version_of(root)
+        made = made or _made_for(session, game_id, root, spot.file)
     else:
+        made = ""
         row = _clean(ws, session, game_id, root, spot.file) or keeping.keep(
             ws, session, game_id, root, spot.file
         )
@@ -105,7 +121,16 @@ def prepared(
         ours=ours,
         kept=kept,
         version=version,
+        delivery_id=spot.delivery,
+        made=made,
     )
+
+
+def _made_for(session: Session, game_id: str, root: Path, file: str) -> str:
+    """Return the topmost folder that is there, or will be, only for files of ours."""
+    above = [p.as_posix() for p in reversed(PurePosixPath(file).parents) if p.parts]
+    own = {row.made for row in keeping.ours(session, game_id) if row.made}
+    return next((f for f in above if f in own or not (root / f).exists()), "")
 
 
 def _clean(ws: Workspace, session: Session, game_id: str, root: Path, file: str) -> KeptRow | None:
@@ -141,6 +166,7 @@ def swap(
     progress: Progress,
     shown: bool,
     forget: bool = False,
+    leave: Sequence[PlacedRow] = (),
 ) -> Put:
     """Write files anew with ours, or with the originals, as one journalled change.
 
@@ -152,28 +178,30 @@ def swap(
         Whether ours shows afterwards, or the original.
     forget : bool
         Whether these are no longer ours afterwards.
+    leave : sequence of PlacedRow
+        Others, in other files, whose originals go back in the same change, and which are no
+        longer ours afterwards.
     """
-    by_file: dict[str, list[PlacedRow]] = defaultdict(list)
-    for row in rows:
-        by_file[row.file].append(row)
     changes: list[tuple[Change, Callable[[], Iterable[bytes]]]] = []
+    by_file: dict[str, list[PlacedRow]] = defaultdict(list)
+    for row in (*rows, *leave):
+        by_file[row.file].append(row)
+    leaving = {row.file for row in leave}
     for done, (file, own) in enumerate(by_file.items()):
         progress.at(0.8 + 0.1 * done / len(by_file), f"Writing {file}")
-        path = root / file
-        change = Change(path=path, before=sha256_of(path))
-        if shown:
-            changes.append((change, _ours(ws, path, own)))
+        if shown and file not in leaving:
+            changes.append(_change_to_ours(ws, root / file, own))
         else:
-            whole = _whole_original(ws, game_id, path, own)
-            if whole is not None:
-                change.mtime_ns, change.after = whole.mtime_ns, whole.sha256
-            changes.append((change, _originals(ws, path, own, whole)))
+            changes.append(_change_back(ws, game_id, root / file, own))
+        change = changes[-1][0]
+        change.made = str(root / own[0].made) if own[0].made else ""
     note = json.dumps(
         {
             "game": game_id,
             "shown": shown,
             "forget": forget,
-            "rows": [r.model_dump(mode="json", exclude={"id", "created"}) for r in rows],
+            "rows": [_fields(row) for row in rows],
+            "leave": [_fields(row) for row in leave],
         }
     )
     progress.at(0.9, "Putting it in place")
@@ -181,8 +209,35 @@ def swap(
     return Put(paths=sorted(r.path for r in rows), files=sorted(by_file))
 
 
+def _fields(row: PlacedRow) -> dict[str, Any]:
+    return row.model_dump(mode="json", exclude={"id", "created"})
+
+
+def _change_to_ours(
+    ws: Workspace, path: Path, rows: list[PlacedRow]
+) -> tuple[Change, Callable[[], Iterable[bytes]]]:
+    """Return the change of a file that shows ours afterwards."""
+    return Change(path=path, before=held(path)), _ours(ws, path, rows)
+
+
+def _change_back(
+    ws: Workspace, game_id: str, path: Path, rows: list[PlacedRow]
+) -> tuple[Change, Callable[[], Iterable[bytes]]]:
+    """Return the change of a file that shows the original afterwards, or that goes."""
+    if not rows[0].kept:
+        return Change(path=path, before=held(path), goes=True), lambda: ()
+    whole = _whole_original(ws, game_id, path, rows)
+    change = Change(path=path, before=sha256_of(path))
+    if whole is not None:
+        change.mtime_ns, change.after = whole.mtime_ns, whole.sha256
+    return change, _originals(ws, path, rows, whole)
+
+
 def _ours(ws: Workspace, path: Path, rows: list[PlacedRow]) -> Callable[[], Iterator[bytes]]:
     def pieces() -> Iterator[bytes]:
+        if rows[0].chain == "":
+            yield ws.files.read(rows[0].ours)
+            return
         changes = {chain_of(r.chain): ws.files.read(r.ours) for r in rows}
         with FileSource(path) as source:
             yield from containers.changed_inside(source, changes)
@@ -256,25 +311,27 @@ def _differ_only_in(
 def noted(ws: Workspace, done: Journal) -> None:
     """Note in the database what a change has put in place; safe to be called again."""
     note = json.loads(done.note)
-    finished = {s.path for s in done.swaps if Path(s.path).is_file()}
+    finished = {s.path for s in done.swaps if s.finished}
+    going = [*(note["rows"] if note.get("forget") else []), *note.get("leave", [])]
+    staying = [] if note.get("forget") else note["rows"]
     with ws.session() as session:
         root = Path(games.get(ws, note["game"]).root)
-        for fields in note.get("rows", []):
+        for fields in (*going, *staying):
             if str(root / fields["file"]) not in finished:
                 continue
             row = keeping.placed_at(session, fields["game_id"], fields["file"], fields["chain"])
-            if note.get("forget"):
+            if fields in going:
                 if row is not None:
                     session.delete(row)
                 continue
             if row is None:
                 row = PlacedRow(**fields)
-            for name in ("path", "original", "ours", "kept", "version"):
+            for name in set(fields) - {"game_id", "file", "chain", "shown"}:
                 setattr(row, name, fields[name])
             row.shown = bool(note["shown"])
             row.created = now()
             session.add(row)
-    cataloguing.touch(ws, note["game"], sorted({f["file"] for f in note["rows"]}))
+    cataloguing.touch(ws, note["game"], sorted({f["file"] for f in (*going, *staying)}))
 
 
 def settle(ws: Workspace) -> int:

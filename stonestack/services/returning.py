@@ -16,7 +16,7 @@ from stonestack.services.planning import Replacement
 from stonestack.services.putting import Put, Spot
 from stonestack.services.workspace import Workspace
 from stonestack.store import disk
-from stonestack.store.tables import EntryRow, KeptRow, PlacedRow
+from stonestack.store.tables import BuildRow, EntryRow, KeptRow, PlacedRow
 
 
 class Restored(BaseModel):
@@ -65,7 +65,8 @@ def restore(
             left.append(f"{row.path}: {state.words}")
     if back:
         putting.swap(ws, game_id, root, back, progress, shown=False, forget=True)
-    _forget(ws, drop)
+    forget(ws, drop)
+    _taken_out(ws, {row.delivery_id for row in (*back, *drop) if row.delivery_id})
     cataloguing.touch(ws, game_id, sorted({r.file for r in drop}))
     return Restored(paths=sorted(r.path for r in (*back, *drop)), left=left)
 
@@ -101,8 +102,11 @@ def put_back(ws: Workspace, game_id: str, ids: list[int] | None, progress: Progr
     with ws.session() as session:
         rows = keeping.ours(session, game_id)
     states = dict(zip((r.id for r in rows), keeping.states(root, rows), strict=True))
+    named = [r for r in rows if ids and r.id in ids and states[r.id].state == "changed"]
     wiped = [r for r in rows if states[r.id].state == "wiped" and (ids is None or r.id in ids)]
-    changed = [r for r in rows if ids and r.id in ids and states[r.id].state == "changed"]
+    # What a delivery put has the form that its target asks for, whatever the game brought.
+    wiped += [r for r in named if r.delivery_id]
+    changed = [r for r in named if not r.delivery_id]
     if not wiped and not changed:
         raise BadRequest("nothing-wiped", "Nothing of ours was wiped.", "All is as it was put.")
     paths: list[str] = []
@@ -110,8 +114,7 @@ def put_back(ws: Workspace, game_id: str, ids: list[int] | None, progress: Progr
     if wiped:
         with ws.session() as session:
             fresh = [
-                putting.prepared(ws, session, game_id, root, Spot(r.path, r.file, r.chain), r.ours)
-                for r in wiped
+                putting.prepared(ws, session, game_id, root, Spot.of(r), r.ours) for r in wiped
             ]
         done = putting.swap(ws, game_id, root, fresh, progress, shown=True)
         paths += done.paths
@@ -184,7 +187,19 @@ def _recreate(ws: Workspace, root: Path, row: PlacedRow) -> None:
     disk.now().flush_folder(path.parent)
 
 
-def _forget(ws: Workspace, rows: list[PlacedRow]) -> None:
+def _taken_out(ws: Workspace, deliveries: set[str]) -> None:
+    """Note of deliveries that have nothing in a game any more that they are out of it."""
+    with ws.writing() as session:
+        for delivery_id in deliveries:
+            if keeping.of_delivery(session, delivery_id):
+                continue
+            for build in session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)):
+                build.installed = None
+                session.add(build)
+
+
+def forget(ws: Workspace, rows: list[PlacedRow]) -> None:
+    """Note that some things are no longer ours; nothing in the game is touched."""
     with ws.session() as session:
         for row in session.exec(
             select(PlacedRow).where(col(PlacedRow.id).in_([r.id for r in rows]))

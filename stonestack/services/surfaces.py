@@ -38,7 +38,7 @@ from stonestack.core.sizing import Fit
 from stonestack.core.targets import TARGETS, Target, leaving, target_of
 from stonestack.core.wiring import Wiring, contents_of, parts_of
 from stonestack.services import history, projects
-from stonestack.services.history import MATERIAL, SURFACE, RevisionView
+from stonestack.services.history import MATERIAL, SURFACE
 from stonestack.services.workspace import Workspace
 from stonestack.store.tables import DocumentRow
 
@@ -566,14 +566,6 @@ def redo(ws: Workspace, surface_id: str, base: int) -> SurfaceView:
     return _move(ws, surface_id, base, history.redo)
 
 
-def take_back(ws: Workspace, surface_id: str, base: int, number: int) -> SurfaceView:
-    """Make an earlier revision, of any branch, the newest one; nothing in between is lost."""
-    with ws.writing() as session:
-        row = history.row_of(session, SURFACE, surface_id)
-        history.take_back(session, row, base, number)
-    return get(ws, surface_id)
-
-
 def revision_keys(ws: Workspace, surface_id: str, number: int) -> RevisionKeys:
     """Return the content keys of an earlier revision, for looking at it beside the present one."""
     with ws.session() as session:
@@ -582,12 +574,6 @@ def revision_keys(ws: Workspace, surface_id: str, number: int) -> RevisionKeys:
         settings = projects.settings_of(session, row.project_id)
     wiring = Wiring(document, target=target_of(settings.targets[0]))
     return RevisionKeys(number=number, keys=_announced(ws, wiring))
-
-
-def revisions(ws: Workspace, surface_id: str) -> list[RevisionView]:
-    """Return all revisions on all branches, newest first."""
-    with ws.session() as session:
-        return history.listed(session, history.row_of(session, SURFACE, surface_id))
 
 
 def _announced(ws: Workspace, wiring: Wiring) -> dict[str, dict[Stage, Key | None]]:

@@ -52,6 +52,17 @@ class Disk:
         """Delete a file, where it is there."""
         path.unlink(missing_ok=True)
 
+    def make_folders(self, folder: Path) -> None:
+        """Make a folder, and those above it that are not there, and flush their names."""
+        missing = [f for f in (folder, *folder.parents) if not f.is_dir()]
+        for each in reversed(missing):
+            each.mkdir(exist_ok=True)
+            self.flush_folder(each.parent)
+
+    def remove_folder(self, folder: Path) -> None:
+        """Delete a folder that nothing lies in."""
+        folder.rmdir()
+
     def flush_folder(self, folder: Path) -> None:
         """Flush new names and renames, where the system lets folders be opened."""
         if os.name == "nt":

@@ -29,16 +29,21 @@ from stonestack.store.lock import exclusive
 
 
 class Swap(BaseModel):
-    """One file that gets new content.
+    """One file that gets new content, comes, or goes.
 
     Parameters
     ----------
     path, staged, old : str
         The file, the new one beside it, and a second name of the old one while it is needed.
     before, after : str
-        Content hashes of both.
+        Content hashes of both; empty where there is no file.
     mtime_ns : int or None
         Modification time that the new file is given; None leaves the present moment.
+    goes : bool
+        Whether the file goes, and no other comes in its place.
+    made : str
+        The topmost folder that there is only for this file, or empty: it comes with the file and
+        goes with it, where nothing else lies in it.
     """
 
     path: str
@@ -47,6 +52,13 @@ class Swap(BaseModel):
     before: str
     after: str
     mtime_ns: int | None = None
+    goes: bool = False
+    made: str = ""
+
+    @property
+    def finished(self) -> bool:
+        """Whether the file is as the change wants it, as far as its being there tells."""
+        return Path(self.path).is_file() != self.goes
 
 
 class Journal(BaseModel):
@@ -64,12 +76,14 @@ class Journal(BaseModel):
 
 
 class Change(BaseModel):
-    """What is asked of one file."""
+    """What is asked of one file; see :class:`Swap`."""
 
     path: Path
     before: str
     after: str = ""
     mtime_ns: int | None = None
+    goes: bool = False
+    made: str = ""
 
 
 def carry_out(
@@ -118,6 +132,8 @@ def _carried_out(
             before=change.before,
             after="",
             mtime_ns=change.mtime_ns,
+            goes=change.goes,
+            made=change.made,
         )
         for change, _ in changes
     ]
@@ -125,11 +141,13 @@ def _carried_out(
     try:
         write_atomically(place, journal.model_dump_json().encode())
         for swap, (change, content) in zip(swaps, changes, strict=True):
-            _stage(swap, change, content)
+            if not swap.goes:
+                _stage(swap, change, content)
         for parent in {Path(swap.path).parent for swap in swaps}:
             disk.now().flush_folder(parent)
         for swap in swaps:
-            disk.now().link(Path(swap.path), Path(swap.old))
+            if swap.before:
+                disk.now().link(Path(swap.path), Path(swap.old))
             _unchanged(swap)
         ready = Journal(state="swapping", swaps=swaps, note=note)
         write_atomically(place, ready.model_dump_json().encode())
@@ -151,6 +169,11 @@ def _carried_out(
     return ready
 
 
+def held(path: Path) -> str:
+    """Return the hash of what a file holds; empty where there is none."""
+    return sha256_of(path) if path.is_file() else ""
+
+
 def unfinished(folder: Path) -> list[Path]:
     """Return the journals that a crash left behind."""
     return sorted(folder.glob("*.json")) if folder.is_dir() else []
@@ -170,7 +193,7 @@ def settle(place: Path, done: Callable[[Journal], None]) -> Journal | None:
     except ValidationError:
         # Journals are renamed into place whole, so this one is not ours to act on.
         return None
-    if any(not Path(swap.path).parent.is_dir() for swap in journal.swaps):
+    if any(not _ground(swap).is_dir() for swap in journal.swaps):
         return None
     if journal.state == "staging":
         _clear(place, journal.swaps)
@@ -181,13 +204,20 @@ def settle(place: Path, done: Callable[[Journal], None]) -> Journal | None:
     return journal
 
 
+def _ground(swap: Swap) -> Path:
+    """Return the folder that a change stands on: one that was there before it."""
+    return Path(swap.made or swap.path).parent
+
+
 def _stage(swap: Swap, change: Change, content: Callable[[], Iterable[bytes]]) -> None:
     staged = Path(swap.staged)
+    if swap.made:
+        disk.now().make_folders(staged.parent)
     disk.now().write(staged, content())
-    status = change.path.stat()
-    staged.chmod(status.st_mode & 0o7777)
+    if swap.before:
+        staged.chmod(change.path.stat().st_mode & 0o7777)
     if change.mtime_ns is not None:
-        os.utime(staged, ns=(status.st_atime_ns, change.mtime_ns))
+        os.utime(staged, ns=(staged.stat().st_atime_ns, change.mtime_ns))
     swap.after = sha256_of(staged)
     if change.after and swap.after != change.after:
         raise Conflict(
@@ -199,7 +229,7 @@ def _stage(swap: Swap, change: Change, content: Callable[[], Iterable[bytes]]) -
 
 def _unchanged(swap: Swap) -> None:
     path = Path(swap.path)
-    if not path.is_file() or sha256_of(path) != swap.before:
+    if held(path) != swap.before or (not swap.before and path.exists()):
         raise Conflict(
             "changed-meanwhile",
             f"{path.name} was changed by somebody else just now.",
@@ -210,35 +240,63 @@ def _unchanged(swap: Swap) -> None:
 def _swap(journal: Journal) -> None:
     for swap in journal.swaps:
         staged, path = Path(swap.staged), Path(swap.path)
-        if not staged.is_file():
+        if swap.goes:
+            if held(path) == swap.before:
+                disk.now().unlink(path)
+        elif not staged.is_file():
             continue
         # After a crash the file may have been replaced by the game meanwhile: theirs stays.
-        current = sha256_of(path) if path.is_file() else ""
-        if current == swap.before and sha256_of(staged) == swap.after:
+        elif held(path) == swap.before and sha256_of(staged) == swap.after:
             disk.now().rename(staged, path)
         else:
             disk.now().unlink(staged)
-    for parent in {Path(swap.path).parent for swap in journal.swaps}:
-        disk.now().flush_folder(parent)
+    _flush_parents(journal.swaps)
 
 
 def _give_back(swaps: list[Swap]) -> None:
     """Put the old files back where one of several could not be replaced."""
     for swap in swaps:
-        if not Path(swap.staged).exists():
-            disk.now().rename(Path(swap.old), Path(swap.path))
+        path, old = Path(swap.path), Path(swap.old)
+        if swap.goes:
+            if not path.exists():
+                disk.now().rename(old, path)
+        elif not Path(swap.staged).exists():
+            if swap.before:
+                disk.now().rename(old, path)
+            else:
+                disk.now().unlink(path)
+    _flush_parents(swaps)
+
+
+def _flush_parents(swaps: list[Swap]) -> None:
     for parent in {Path(swap.path).parent for swap in swaps}:
-        disk.now().flush_folder(parent)
+        # After a crash a folder may be gone already, with the last file in it.
+        if parent.is_dir():
+            disk.now().flush_folder(parent)
 
 
 def _clear(place: Path, swaps: list[Swap]) -> None:
-    """Delete what stands beside the files, and then the journal."""
+    """Delete what stands beside the files, folders that nothing lies in, and then the journal."""
     for swap in swaps:
         disk.now().unlink(Path(swap.staged))
         disk.now().unlink(Path(swap.old))
+    for swap in swaps:
+        if swap.made and not Path(swap.path).exists():
+            _leave(Path(swap.path).parent, Path(swap.made))
     disk.now().unlink(place)
     if place.parent.is_dir():
         disk.now().flush_folder(place.parent)
+
+
+def _leave(folder: Path, made: Path) -> None:
+    """Delete a folder and those above it up to ``made``, as far as nothing lies in them."""
+    while folder == made or made in folder.parents:
+        if folder.is_dir():
+            if any(folder.iterdir()):
+                return
+            disk.now().remove_folder(folder)
+            disk.now().flush_folder(folder.parent)
+        folder = folder.parent
 
 
 def _not_written(error: OSError) -> BadRequest:

@@ -291,7 +291,18 @@ class KeptRow(SQLModel, table=True):
 
 
 class PlacedRow(SQLModel, table=True):
-    """Something of ours in a game folder, and the original that it stands for."""
+    """Something of ours in a game folder, and the original that it stands for.
+
+    Parameters
+    ----------
+    original, kept : str
+        Hashes of the original and of the whole file in the safe that holds it; both are empty
+        where the game had no such file.
+    delivery_id : str
+        The delivery that put it; empty where it was put back by hand.
+    made : str
+        The topmost folder below the game that was made for it, or empty.
+    """
 
     __tablename__ = "placed"
     __table_args__ = (UniqueConstraint("game_id", "file", "chain"),)
@@ -306,6 +317,8 @@ class PlacedRow(SQLModel, table=True):
     kept: str
     version: str
     shown: bool = True
+    delivery_id: str = Field(default="", index=True)
+    made: str = ""
     created: datetime = Field(default_factory=now)
 
 

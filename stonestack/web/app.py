@@ -14,7 +14,16 @@ from stonestack.services.sources import MOST_BYTES
 from stonestack.services.workspace import Workspace
 from stonestack.web import guards
 from stonestack.web.answers import IMMUTABLE, invalid, register_errors
-from stonestack.web.api import deliveries, games, materials, projects, renders, sources, surfaces
+from stonestack.web.api import (
+    deliveries,
+    documents,
+    games,
+    materials,
+    projects,
+    renders,
+    sources,
+    surfaces,
+)
 
 STATIC = Path(__file__).with_name("static")
 
@@ -32,7 +41,10 @@ def create_app(ws: Workspace) -> OpenAPI:
     app.config["MAX_FORM_MEMORY_SIZE"] = 1 << 20
     token = guards.guard(app)
     register_errors(app)
-    for part in (projects, sources, surfaces, renders, materials, deliveries, games):
+    for part in (
+        *(projects, documents, sources, surfaces),
+        *(renders, materials, deliveries, games),
+    ):
         part.register(app, ws)
 
     def asset(name: str) -> Response:

@@ -7,7 +7,7 @@ from stonestack.core.deliveries import Delivery
 from stonestack.core.document import rebuilt
 from stonestack.core.errors import BadRequest
 from stonestack.core.roles import Role
-from stonestack.services import deliveries, installing, materials, projects, surfaces
+from stonestack.services import deliveries, installing, materials, projects, revisions, surfaces
 from stonestack.services.jobs import Jobs, JobState, Progress, silent
 from stonestack.services.surfaces import SurfaceState
 from stonestack.store import files
@@ -125,7 +125,7 @@ class Building(DeliveryCase):
             materials.change(self.ws, material_id, view.revision, changed)
             self.assertEqual(state(), SurfaceState.CHANGED, changes)
             after = materials.get(self.ws, material_id)
-            materials.undo(self.ws, material_id, after.revision)
+            revisions.undo(self.ws, material_id, after.revision)
             self.assertEqual(state(), SurfaceState.BUILT)
         named = self.edit(self.surface, set_output(Role.NORMAL, name="wall_bumps"))
         self.assertEqual(state(), SurfaceState.CHANGED)
@@ -192,7 +192,7 @@ class Installing(DeliveryCase):
         others = self.game / "deliveries" / "first-edition"
         others.mkdir(parents=True)
         deliveries.deliver(self.ws, self.delivery.id, silent())
-        self.assertFalse(deliveries.withdraw(self.ws, self.delivery.id).in_game)
+        self.assertFalse(deliveries.withdraw(self.ws, self.delivery.id, silent()).in_game)
         self.assertEqual(self.listed_folders(), [])
         self.assertEqual(own.read_bytes(), b"the game's own")
         self.assertEqual([p.name for p in (self.game / "deliveries").iterdir()], ["first-edition"])

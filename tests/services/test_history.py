@@ -16,16 +16,16 @@ from stonestack.core import edits
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.deliveries import Delivery
 from stonestack.core.document import rebuilt
-from stonestack.core.errors import BadRequest, Conflict
+from stonestack.core.errors import BadRequest, Conflict, NotFound
 from stonestack.core.normals import Green
 from stonestack.core.roles import Role
 from stonestack.core.steps.levels import Levels
 from stonestack.services import (
     deliveries,
-    history,
     materials,
     projects,
     returning,
+    revisions,
     sources,
     surfaces,
 )
@@ -35,7 +35,7 @@ from stonestack.services.workspace import Workspace
 from stonestack.store.files import sha256
 from stonestack.store.place import DataFolder
 from tests.services.test_surfaces import SurfaceCase
-from tests.support import WorkspaceCase, add_step, png
+from tests.support import WorkspaceCase, add_step, png, take_back
 
 FIXTURE = Path(__file__).resolve().parent.parent / "fixtures" / "before_documents.tar.gz"
 
@@ -54,7 +54,7 @@ class Branches(SurfaceCase):
         one = self.edit(first, edits.Rename(title="One"))
         two = self.edit(one, edits.Rename(title="Two"))
         back = surfaces.undo(self.ws, two.id, two.revision)
-        taken = surfaces.take_back(self.ws, back.id, back.revision, first.revision)
+        taken = take_back(self.ws, back.id, back.revision, first.revision)
         self.assertEqual(taken.document, first.document)
         undone = surfaces.undo(self.ws, taken.id, taken.revision)
         self.assertEqual(undone.document.title, "One")
@@ -71,13 +71,21 @@ class Branches(SurfaceCase):
 
     def test_a_snapshot_is_a_name_for_a_revision(self) -> None:
         one = self.edit(self.surface, edits.Rename(title="One"))
-        with self.ws.writing() as session:
-            row = history.row_of(session, history.SURFACE, one.id)
-            history.name(session, row, one.revision, "Before the moss")
-            history.name(session, row, self.surface.revision, "Before the moss")
-        entries = surfaces.revisions(self.ws, one.id)
+        revisions.name(self.ws, one.id, one.revision, "Before the moss")
+        revisions.name(self.ws, one.id, self.surface.revision, " Before  the moss ")
+        entries = revisions.listed(self.ws, one.id, most=1)
         named = [e.id for e in entries if e.snapshots == ["Before the moss"]]
         self.assertEqual(named, [self.surface.revision])
+        left = revisions.forget_name(self.ws, one.id, "Before the moss")
+        self.assertEqual([e.snapshots for e in left if e.snapshots], [])
+        self.assertIn(self.surface.revision, [e.id for e in left])
+
+    def test_a_name_needs_words_and_a_revision_of_this_document(self) -> None:
+        with self.assertRaises(BadRequest):
+            revisions.name(self.ws, self.surface.id, self.surface.revision, "  ")
+        other = surfaces.create(self.ws, self.project.id, "Other", "other")
+        with self.assertRaises(NotFound):
+            revisions.name(self.ws, self.surface.id, other.revision, "Theirs")
 
 
 class Actions(SurfaceCase):
@@ -115,20 +123,18 @@ class Actions(SurfaceCase):
         assert self.surface.material_id is not None
         view = materials.get(self.ws, self.surface.material_id)
         wide = materials.change(self.ws, view.id, view.revision, rebuilt(view.document, metres=9.0))
-        materials.undo(self.ws, view.id, wide.revision)
+        revisions.undo(self.ws, view.id, wide.revision)
         self.assertEqual(materials.get(self.ws, view.id).document, view.document)
         made = deliveries.create(
             self.ws, self.project.id, Delivery(title="D", name="d", target="saltglass")
         )
         full = rebuilt(made.document, surfaces=(self.surface.id,))
         filled = deliveries.change(self.ws, made.id, made.revision, full)
-        deliveries.undo(self.ws, made.id, filled.revision)
+        revisions.undo(self.ws, made.id, filled.revision)
         self.assertEqual(deliveries.get(self.ws, made.id).document.surfaces, ())
         before = projects.get(self.ws, self.project.id)
-        after = projects.set_density(self.ws, self.project.id, 777)
-        with self.ws.writing() as session:
-            row = history.row_of(session, history.SETTINGS, self.project.id)
-            history.undo(session, row, after.revision)
+        after = projects.adjust(self.ws, self.project.id, texels_per_metre=777)
+        revisions.undo(self.ws, self.project.id, after.revision)
         self.assertEqual(
             projects.get(self.ws, self.project.id).texels_per_metre, before.texels_per_metre
         )
@@ -143,12 +149,18 @@ class Actions(SurfaceCase):
 
     def test_the_project_lists_every_action(self) -> None:
         self.edit(self.surface, edits.Rename(title="Named"))
-        with self.ws.session() as session:
-            found = history.actions(session, self.project.id)
+        found = revisions.actions(self.ws, self.project.id)
         self.assertEqual(found[0].words, "Renamed to Named")
-        self.assertEqual(found[0].documents, [self.surface.id])
+        self.assertEqual([d.id for d in found[0].documents], [self.surface.id])
         started = next(a for a in found if a.words == "Wall started")
-        self.assertEqual(len(started.documents), 2)
+        self.assertEqual([d.kind for d in started.documents], ["surface", "material"])
+
+    def test_what_was_undone_or_left_behind_is_listed_as_not_in_force(self) -> None:
+        one = self.edit(self.surface, edits.Rename(title="One"))
+        self.edit(surfaces.undo(self.ws, one.id, one.revision), edits.Rename(title="Two"))
+        found = {a.words: a.in_force for a in revisions.actions(self.ws, self.project.id)}
+        self.assertFalse(found["Renamed to One"])
+        self.assertTrue(found["Renamed to Two"])
 
 
 class TwoWriters(SurfaceCase):
@@ -201,7 +213,7 @@ class Unreadable(SurfaceCase):
         self.assertEqual(len(materials.listed(self.ws, self.project.id)), 2)
         with self.assertRaises(BadRequest):
             surfaces.get(self.ws, other.id)
-        mended = surfaces.take_back(self.ws, other.id, broken.revision, before)
+        mended = take_back(self.ws, other.id, broken.revision, before)
         self.assertEqual(mended.document.title, "Other")
 
 
@@ -254,7 +266,7 @@ class OldFolder(WorkspaceCase):
         wall = surfaces.get(self.ws, surfaces.listed(self.ws, self.project.id)[0].id)
         self.assertEqual(wall.redo, "Renamed to Wall, undone")
         self.assertEqual(wall.undo, "Colour: Levels added")
-        entries = surfaces.revisions(self.ws, wall.id)
+        entries = revisions.listed(self.ws, wall.id)
         self.assertEqual(len(entries), 7)
         forward = surfaces.redo(self.ws, wall.id, wall.revision)
         self.assertEqual(forward.document.title, "Wall, undone")
@@ -267,9 +279,7 @@ class OldFolder(WorkspaceCase):
         self.assertEqual(edited.document.title, "Wall")
         first = entries[-1].id
         self.assertIsNone(
-            surfaces.take_back(self.ws, wall.id, edited.revision, first)
-            .document.map(Role.COLOUR)
-            .origin
+            take_back(self.ws, wall.id, edited.revision, first).document.map(Role.COLOUR).origin
         )
 
     def test_materials_and_deliveries_come_over(self) -> None:

@@ -9,7 +9,7 @@ from stonestack.core.errors import BadFile, BadRequest
 from stonestack.core.frame import frame_of
 from stonestack.core.roles import Role
 from stonestack.core.tile.period import find_lattice
-from stonestack.services import projects, shaping, shelf, sources, surfaces
+from stonestack.services import projects, revisions, shaping, shelf, sources, surfaces
 from stonestack.services.jobs import silent
 from tests.core import defects
 from tests.support import WorkspaceCase, noise, png, set_step
@@ -164,7 +164,7 @@ class Proposals(WorkspaceCase):
         after = surfaces.edit(self.ws, self.surface.id, self.surface.revision, change)
         kinds = [s.params.kind for s in after.document.map(Role.COLOUR).steps]
         self.assertEqual(kinds, ["balance_light", "mirror_tile"])
-        self.assertIn("Mirror instead of Cut", surfaces.revisions(self.ws, after.id)[0].words)
+        self.assertIn("Mirror instead of Cut", revisions.listed(self.ws, after.id)[0].words)
         with self.assertRaises(BadRequest):
             wrong = set_step(self.surface.document, Role.COLOUR, 0, MirrorTile())
             surfaces.edit(self.ws, after.id, after.revision, wrong)
@@ -174,7 +174,7 @@ class Density(WorkspaceCase):
     def test_a_project_keeps_its_value(self) -> None:
         project = projects.create(self.ws, "Quay", None)
         self.assertEqual(project.texels_per_metre, 512)
-        projects.set_density(self.ws, project.id, 256)
+        projects.adjust(self.ws, project.id, texels_per_metre=256)
         self.ws.close()
         self.ws = self.opened()
         self.assertEqual(projects.get(self.ws, project.id).texels_per_metre, 256)

@@ -14,10 +14,10 @@ from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps.levels import Levels
 from stonestack.core.targets import TARGETS
-from stonestack.services import projects, sources, surfaces
+from stonestack.services import projects, revisions, sources, surfaces
 from stonestack.services.surfaces import SurfaceState, SurfaceView
 from tests.core.test_sources import WIDE, matrix_profile, with_profile
-from tests.support import WorkspaceCase, add_step, png, raw_picture, set_step
+from tests.support import WorkspaceCase, add_step, png, raw_picture, set_step, take_back
 
 
 class SurfaceCase(WorkspaceCase):
@@ -129,11 +129,11 @@ class UndoAndRedo(SurfaceCase):
         back = surfaces.undo(self.ws, one.id, one.revision)
         two = self.edit(back, edits.Rename(title="Two"))
         self.assertIsNone(two.redo)
-        entries = surfaces.revisions(self.ws, two.id)
+        entries = revisions.listed(self.ws, two.id)
         self.assertEqual(entries[0].words, "Renamed to Two")
         left = next(e for e in entries if e.words == "Renamed to One")
         self.assertFalse(left.on_branch)
-        again = surfaces.take_back(self.ws, two.id, two.revision, left.id)
+        again = take_back(self.ws, two.id, two.revision, left.id)
         self.assertEqual(again.document.title, "One")
 
     def test_everything_can_be_undone_back_to_the_start(self) -> None:

@@ -25,12 +25,21 @@ from stonestack.core.workfiles import openraster
 from stonestack.core.workfiles.openraster import GUIDES, ORIGINAL, PICTURE
 from stonestack.core.workfiles.passing import GUIDE, WorkKind, guide_mask
 from stonestack.demo.editor import paint
-from stonestack.services import finding, planning, projects, putting, surfaces, taking, working
+from stonestack.services import (
+    finding,
+    planning,
+    projects,
+    putting,
+    revisions,
+    surfaces,
+    taking,
+    working,
+)
 from stonestack.services.jobs import silent
 from stonestack.services.watching import Watcher
 from stonestack.services.working import WorkfileView
 from tests.games import catalogued, entry, small_game, state
-from tests.support import WorkspaceCase, add_step
+from tests.support import WorkspaceCase, add_step, take_back
 
 
 class WorkingCase(WorkspaceCase):
@@ -111,10 +120,10 @@ class Passing(WorkingCase):
         key = keys[Role.COLOUR][Stage.SIZE]
         assert key is not None
         np.testing.assert_array_equal(self.ws.renderer.picture(key).pixels, was)
-        now = surfaces.take_back(self.ws, self.surface.id, painted_revision, first)
+        now = take_back(self.ws, self.surface.id, painted_revision, first)
         np.testing.assert_array_equal(self.finished(), was)
-        self.assertEqual(len(surfaces.revisions(self.ws, self.surface.id)), 4)
-        surfaces.take_back(self.ws, self.surface.id, now.revision, painted_revision)
+        self.assertEqual(len(revisions.listed(self.ws, self.surface.id)), 4)
+        take_back(self.ws, self.surface.id, now.revision, painted_revision)
         np.testing.assert_array_equal(self.finished(), with_paint)
 
     def test_what_is_not_painted_on_still_follows_earlier_changes(self) -> None:

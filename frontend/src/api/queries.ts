@@ -65,7 +65,16 @@ export function useSurface(id: string) {
 export function useHistory(id: string, moves: number) {
   return useQuery({
     queryKey: ["history", id, moves],
-    queryFn: () => got(api.GET("/api/surfaces/{surface_id}/history", { params: { path: { surface_id: id } } })),
+    queryFn: () => got(api.GET("/api/documents/{document_id}/history", { params: { path: { document_id: id } } })),
+  });
+}
+
+/** What was done in a project, newest first. */
+export function useActions(project: string) {
+  return useQuery({
+    queryKey: ["actions", project],
+    queryFn: () => got(api.GET("/api/projects/{project_id}/actions", { params: { path: { project_id: project } } })),
+    staleTime: 0,
   });
 }
 

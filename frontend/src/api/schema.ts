@@ -52,7 +52,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/deliveries/{delivery_id}/redo": {
+    "/api/deliveries/{delivery_id}/plan": {
         parameters: {
             query?: never;
             header?: never;
@@ -61,23 +61,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: operations["redo_delivery_api_deliveries__delivery_id__redo_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/deliveries/{delivery_id}/undo": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["undo_delivery_api_deliveries__delivery_id__undo_post"];
+        post: operations["plan_delivery_api_deliveries__delivery_id__plan_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -94,6 +78,86 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["withdraw_delivery_api_deliveries__delivery_id__withdraw_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/documents/{document_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_history_api_documents__document_id__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/documents/{document_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["redo_document_api_documents__document_id__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/documents/{document_id}/snapshots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["name_revision_api_documents__document_id__snapshots_post"];
+        delete: operations["forget_name_api_documents__document_id__snapshots_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/documents/{document_id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take_back_api_documents__document_id__take_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/documents/{document_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undo_document_api_documents__document_id__undo_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -516,38 +580,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/materials/{material_id}/redo": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["redo_material_api_materials__material_id__redo_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/materials/{material_id}/undo": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["undo_material_api_materials__material_id__undo_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/projects": {
         parameters: {
             query?: never;
@@ -628,6 +660,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_folders_api_projects__project_id__folders_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/game": {
         parameters: {
             query?: never;
@@ -669,6 +717,22 @@ export interface paths {
         };
         get: operations["list_materials_api_projects__project_id__materials_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/put-into": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["set_put_into_api_projects__project_id__put_into_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -782,6 +846,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["take_api_projects__project_id__take__game_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/targets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["set_targets_api_projects__project_id__targets_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -932,22 +1012,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/surfaces/{surface_id}/history": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["list_history_api_surfaces__surface_id__history_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/surfaces/{surface_id}/light": {
         parameters: {
             query?: never;
@@ -1076,22 +1140,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/surfaces/{surface_id}/take-back": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["take_back_api_surfaces__surface_id__take_back_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/surfaces/{surface_id}/undo": {
         parameters: {
             query?: never;
@@ -1161,6 +1209,16 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * ActedOn
+         * @description A document that an action changed.
+         */
+        ActedOn: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+        };
+        /**
          * ActionList
          * @description What was done in a project, newest first.
          */
@@ -1168,14 +1226,21 @@ export interface components {
         /**
          * ActionView
          * @description One thing that was done in a project, and to which documents.
+         *
+         *     Parameters
+         *     ----------
+         *     in_force : bool
+         *         Whether it counts now; else it was undone, or left by an edit after an undo.
          */
         ActionView: {
             /** Created */
             created: string;
             /** Documents */
-            documents: string[];
+            documents: components["schemas"]["ActedOn"][];
             /** Id */
             id: number;
+            /** In Force */
+            in_force: boolean;
             /** Words */
             words: string;
         };
@@ -1701,6 +1766,11 @@ export interface components {
             root: string;
         };
         /**
+         * FolderList
+         * @description Folders inside the game, with forward slashes.
+         */
+        FolderList: string[];
+        /**
          * FormatWords
          * @description A format's words, and what the GPU takes of it.
          */
@@ -1943,7 +2013,7 @@ export interface components {
         };
         /**
          * History
-         * @description A surface's revisions, newest first.
+         * @description The revisions of a document, newest first.
          */
         History: components["schemas"]["RevisionView"][];
         /**
@@ -2400,14 +2470,6 @@ export interface components {
             start: number;
         };
         /**
-         * MoveRequest
-         * @description Undo or redo, and the revision it was asked on.
-         */
-        MoveRequest: {
-            /** Base */
-            base: number;
-        };
-        /**
          * MoveStep
          * @description Change the order of steps.
          */
@@ -2455,6 +2517,16 @@ export interface components {
          * @description Names that the game looks up.
          */
         NameList: string[];
+        /**
+         * Named
+         * @description A name for a revision.
+         */
+        Named: {
+            /** Number */
+            number: number;
+            /** Title */
+            title: string;
+        };
         /**
          * Names
          * @description Where names come from.
@@ -2760,6 +2832,9 @@ export interface components {
          *
          *     Parameters
          *     ----------
+         *     entry_id : int or None
+         *         Its entry in the catalogue; None for a file of a delivery, which goes in with the others
+         *         or not at all.
          *     copy_of : str
          *         Path of the place that this is a copy of; empty for the one that was asked for.
          *     ticked : bool
@@ -2783,7 +2858,7 @@ export interface components {
             /** Copy Of */
             copy_of: string;
             /** Entry Id */
-            entry_id: number;
+            entry_id: number | null;
             /** File */
             file: string;
             /**
@@ -2868,6 +2943,7 @@ export interface components {
             redo: string | null;
             /** Revision */
             revision: number;
+            settings: components["schemas"]["Settings"];
             target: components["schemas"]["Target"];
             /** Targets */
             targets: components["schemas"]["Target"][];
@@ -2931,6 +3007,14 @@ export interface components {
         PutFiles: {
             /** Files */
             files: string[];
+        };
+        /**
+         * PutInto
+         * @description The folder inside the game where loose files go; empty for the game folder itself.
+         */
+        PutInto: {
+            /** Folder */
+            folder: string;
         };
         /**
          * QuiltTile
@@ -3424,14 +3508,16 @@ export interface components {
              */
             game_folder: string | null;
             /**
-             * Put Into
+             * Folder inside the game
+             * @description Where loose files go; empty for the game folder itself
              * @default
              */
             put_into: string;
             /** Targets */
             targets: string[];
             /**
-             * Texels Per Metre
+             * Texels a metre
+             * @description Every surface is held against this, so that one pattern keeps one scale
              * @default 512
              */
             texels_per_metre: number;
@@ -3966,7 +4052,7 @@ export interface components {
         };
         /**
          * TakeBackRequest
-         * @description Which revision to take back to, and which one is shown now.
+         * @description Which revision to take back, and the revision it was asked on.
          */
         TakeBackRequest: {
             /** Base */
@@ -4141,6 +4227,14 @@ export interface components {
             textures: string;
             /** Title */
             title: string;
+        };
+        /**
+         * TargetNames
+         * @description The targets that a project is for; the first is the one that is shown.
+         */
+        TargetNames: {
+            /** Targets */
+            targets: string[];
         };
         /**
          * Thaw
@@ -4499,7 +4593,7 @@ export interface operations {
             };
         };
     };
-    redo_delivery_api_deliveries__delivery_id__redo_post: {
+    plan_delivery_api_deliveries__delivery_id__plan_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4508,11 +4602,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BaseRequest"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -4520,42 +4610,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Moved"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ValidationErrorModel"][];
-                };
-            };
-        };
-    };
-    undo_delivery_api_deliveries__delivery_id__undo_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                delivery_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BaseRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Moved"];
+                    "application/json": components["schemas"]["Plan"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4586,7 +4641,211 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeliveryView"];
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    list_history_api_documents__document_id__history_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                document_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    redo_document_api_documents__document_id__redo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                document_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    name_revision_api_documents__document_id__snapshots_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                document_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    forget_name_api_documents__document_id__snapshots_delete: {
+        parameters: {
+            query: {
+                title: string;
+            };
+            header?: never;
+            path: {
+                document_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    take_back_api_documents__document_id__take_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                document_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBackRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    undo_document_api_documents__document_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                document_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5583,76 +5842,6 @@ export interface operations {
             };
         };
     };
-    redo_material_api_materials__material_id__redo_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                material_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BaseRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Moved"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ValidationErrorModel"][];
-                };
-            };
-        };
-    };
-    undo_material_api_materials__material_id__undo_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                material_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BaseRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Moved"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ValidationErrorModel"][];
-                };
-            };
-        };
-    };
     list_projects_api_projects_get: {
         parameters: {
             query?: never;
@@ -5913,6 +6102,37 @@ export interface operations {
             };
         };
     };
+    list_folders_api_projects__project_id__folders_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FolderList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     start_game_api_projects__project_id__game_post: {
         parameters: {
             query?: never;
@@ -5993,6 +6213,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MaterialList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    set_put_into_api_projects__project_id__put_into_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutInto"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -6372,6 +6627,41 @@ export interface operations {
             };
         };
     };
+    set_targets_api_projects__project_id__targets_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TargetNames"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     render_facts_api_renders__key__facts_get: {
         parameters: {
             query: {
@@ -6638,37 +6928,6 @@ export interface operations {
             };
         };
     };
-    list_history_api_surfaces__surface_id__history_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                surface_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["History"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ValidationErrorModel"][];
-                };
-            };
-        };
-    };
     get_light_api_surfaces__surface_id__light_get: {
         parameters: {
             query: {
@@ -6907,7 +7166,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MoveRequest"];
+                "application/json": components["schemas"]["BaseRequest"];
             };
         };
         responses: {
@@ -6996,41 +7255,6 @@ export interface operations {
             };
         };
     };
-    take_back_api_surfaces__surface_id__take_back_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                surface_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TakeBackRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SurfaceView"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ValidationErrorModel"][];
-                };
-            };
-        };
-    };
     undo_surface_api_surfaces__surface_id__undo_post: {
         parameters: {
             query?: never;
@@ -7042,7 +7266,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MoveRequest"];
+                "application/json": components["schemas"]["BaseRequest"];
             };
         };
         responses: {

@@ -44,7 +44,14 @@ export function Shell({ project, children }: { project: string; children: ReactN
         <div className="flex w-[220px] shrink-0 items-center gap-2 px-3.5 max-xl:w-[176px]">
           <Mark />
           <span className="font-semibold whitespace-nowrap">Stone Stack</span>
-          <span className="truncate text-ink-2">{title}</span>
+          <Link
+            href={`${at}/project`}
+            title={title ? `${title}: settings, and all that was done` : undefined}
+            aria-current={location === `${at}/project` ? "page" : undefined}
+            className={`min-w-0 truncate hover:underline ${location === `${at}/project` ? "font-semibold underline" : "text-ink-2"}`}
+          >
+            {title}
+          </Link>
         </div>
         <nav aria-label="Views" className="flex items-stretch border-l border-mortar">
           {views.map(([words, href]) => {
@@ -72,7 +79,7 @@ export function Shell({ project, children }: { project: string; children: ReactN
         </button>
       </header>
       <main className="min-h-0 flex-1">
-        <h1 className="sr-only">{current}</h1>
+        <h1 className="sr-only">{current ?? "Project"}</h1>
         {children}
       </main>
       <Dialog.Root open={sheet} onOpenChange={setSheet}>

@@ -1,6 +1,6 @@
 import * as Dialog from "@radix-ui/react-dialog";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import { got, type Schemas } from "@/api/client";
 import { gameChanged, type Plan } from "@/api/games";
 import { Button } from "./Button";
@@ -16,21 +16,30 @@ interface Props {
   title: string;
   plan: () => Promise<{ data?: Plan }>;
   put: (ticked: string) => Promise<{ data?: Schemas["JobView"] }>;
+  /** What the button says of so many places. */
+  words?: (places: number) => string;
   onClose: (done: boolean) => void;
+  /** What can still be said before the plan is carried out. */
+  children?: ReactNode;
 }
 
+const putBack = (places: number) => (places === 1 ? "Put back in 1 place" : `Put back in ${String(places)} places`);
+
 /** What putting back would do, place by place, before anything is done. */
-export function PutPlan({ name, title, plan, put, onClose }: Props) {
+export function PutPlan({ name, title, plan, put, words = putBack, onClose, children }: Props) {
   const { data, error } = useQuery({ queryKey: ["put-plan", name], queryFn: () => got(plan()), staleTime: 0, gcTime: 0 });
   const [chosen, setChosen] = useState<Record<number, boolean>>({});
   const [job, setJob] = useState<string | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
-  const ticked = (data?.lines ?? []).filter((line) => chosen[line.entry_id] ?? (line.ticked && !line.problem));
+  // A file of a delivery has no entry: it goes with the others, so there is nothing to tick.
+  const choice = (line: Schemas["PlanLine"]) => (line.entry_id === null ? undefined : chosen[line.entry_id]);
+  const ticked = (data?.lines ?? []).filter((line) => choice(line) ?? (line.ticked && !line.problem));
+  const single = data?.lines.some((line) => line.entry_id !== null) ?? true;
   const files = new Set(ticked.map((line) => line.file));
   const start = async () => {
     setProblem(null);
     try {
-      setJob((await got(put(ticked.map((line) => line.entry_id).join(",")))).id);
+      setJob((await got(put(ticked.flatMap((line) => line.entry_id ?? []).join(",")))).id);
     } catch (failed) {
       setProblem(failed);
     }
@@ -52,6 +61,7 @@ export function PutPlan({ name, title, plan, put, onClose }: Props) {
             <Dialog.Title className="text-title font-semibold">{title}</Dialog.Title>
             <p className="text-ink-2">Nothing has been changed yet.</p>
           </div>
+          {children}
           <div className="min-h-40 flex-1 overflow-y-auto">
             {error && <div className="p-5"><ProblemNote error={error} /></div>}
             {!data && !error && <p role="status" className="p-5 text-ink-2">Making it in the form that the game has…</p>}
@@ -59,37 +69,45 @@ export function PutPlan({ name, title, plan, put, onClose }: Props) {
               <table className="w-full">
                 <thead>
                   <tr className="head border-b border-mortar [&>th]:px-3 [&>th]:py-1.5">
-                    <th className="w-8" aria-label="Replace" />
+                    {single && <th className="w-8"><span className="sr-only">Replace</span></th>}
                     <th>Place in the game</th>
                     <th>Why</th>
                     <th className="text-right">Before</th>
                     <th className="text-right">After</th>
-                    <th className="text-right whitespace-nowrap">Made anew</th>
+                    {single && <th className="text-right whitespace-nowrap">Made anew</th>}
                   </tr>
                 </thead>
                 <tbody>
                   {data.lines.map((line) => (
-                    <tr key={line.entry_id} className="border-b border-mortar align-top [&>td]:px-3 [&>td]:py-1.5">
-                      <td>
-                        <Tick
-                          checked={ticked.includes(line)}
-                          onChange={(on) => {
-                            setChosen({ ...chosen, [line.entry_id]: on && !line.problem });
-                          }}
-                        >
-                          <span className="sr-only">Replace {line.path}</span>
-                        </Tick>
-                      </td>
+                    <tr key={line.path} className="border-b border-mortar align-top [&>td]:px-3 [&>td]:py-1.5">
+                      {single && (
+                        <td>
+                          <Tick
+                            checked={ticked.includes(line)}
+                            onChange={(on) => {
+                              if (line.entry_id !== null) setChosen({ ...chosen, [line.entry_id]: on && !line.problem });
+                            }}
+                          >
+                            <span className="sr-only">Replace {line.path}</span>
+                          </Tick>
+                        </td>
+                      )}
                       <td>
                         <span className="figures break-all">{line.path}</span>
                         <span className="block text-fine text-ink-2">{line.contract}</span>
                         {line.problem && <Verdict finding={{ level: "fault", words: line.problem, fix: "" }} withFix />}
                         {line.hidden && <Verdict finding={{ level: "look", words: line.hidden, fix: "" }} withFix />}
                       </td>
-                      <td className="text-small">{line.same ? "holds this already" : line.copy_of ? line.why : "chosen"}</td>
-                      <td className="figures text-right whitespace-nowrap">{bytes(line.before)}</td>
-                      <td className="figures text-right whitespace-nowrap">{line.problem ? "" : bytes(line.after)}</td>
-                      <td className="figures text-right whitespace-nowrap">{line.problem ? "" : `${(line.made_anew * 100).toFixed(line.made_anew < 0.1 ? 1 : 0)} %`}</td>
+                      <td className="text-small">
+                        {line.same ? "holds this already" : line.copy_of || line.entry_id === null ? line.why : "chosen"}
+                      </td>
+                      <td className="figures text-right whitespace-nowrap">{line.before > 0 ? bytes(line.before) : ""}</td>
+                      <td className="figures text-right whitespace-nowrap">{line.problem || line.after === 0 ? "" : bytes(line.after)}</td>
+                      {single && (
+                        <td className="figures text-right whitespace-nowrap">
+                          {line.problem ? "" : `${(line.made_anew * 100).toFixed(line.made_anew < 0.1 ? 1 : 0)} %`}
+                        </td>
+                      )}
                     </tr>
                   ))}
                 </tbody>
@@ -131,7 +149,7 @@ export function PutPlan({ name, title, plan, put, onClose }: Props) {
               Cancel
             </Button>
             <Button look="solid" disabled={ticked.length === 0 || job !== null} onClick={() => void start()}>
-              {ticked.length === 1 ? "Put back in 1 place" : `Put back in ${String(ticked.length)} places`}
+              {words(ticked.length)}
             </Button>
           </div>
         </Dialog.Content>

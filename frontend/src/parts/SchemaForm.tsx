@@ -1,4 +1,4 @@
-import { useId } from "react";
+import { useEffect, useId, useState } from "react";
 import { Choice } from "./Choice";
 import { NumberRow } from "./NumberRow";
 import { Tick } from "./Tick";
@@ -12,6 +12,7 @@ export interface Parameter {
   minimum?: number;
   maximum?: number;
   multipleOf?: number;
+  maxLength?: number;
   enum?: string[];
   $ref?: string;
 }
@@ -148,6 +149,9 @@ function Control({
       </Tick>
     );
   }
+  if (parameter.type === "string") {
+    return <TextRow label={label} parameter={parameter} value={typeof value === "string" ? value : ""} onSettle={onSettle} />;
+  }
   if (parameter.type !== "number" && parameter.type !== "integer") return null;
   return (
     <NumberRow
@@ -161,5 +165,47 @@ function Control({
       onMove={onMove}
       onSettle={onSettle}
     />
+  );
+}
+
+/** A line of text; it counts once the field is left, or on Enter. */
+function TextRow({
+  label,
+  parameter,
+  value,
+  onSettle,
+}: {
+  label: string;
+  parameter: Parameter;
+  value: string;
+  onSettle: (value: string) => void;
+}) {
+  const id = useId();
+  const [typed, setTyped] = useState(value);
+  useEffect(() => {
+    setTyped(value);
+  }, [value]);
+  return (
+    <label htmlFor={id} className="flex flex-col gap-1 text-small">
+      {label}
+      <input
+        id={id}
+        value={typed}
+        maxLength={parameter.maxLength}
+        spellCheck={false}
+        className="h-7 rounded-sm border border-joint bg-lime px-2"
+        onChange={(event) => {
+          setTyped(event.target.value);
+        }}
+        onBlur={() => {
+          if (typed !== value) onSettle(typed);
+        }}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") event.currentTarget.blur();
+          if (event.key === "Escape") setTyped(value);
+        }}
+      />
+      {parameter.description && <span className="text-ink-2">{parameter.description}</span>}
+    </label>
   );
 }

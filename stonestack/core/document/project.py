@@ -24,11 +24,22 @@ class Settings(Document):
     texels_per_metre : int
     """
 
-    title: str = Field(min_length=1, max_length=80)
+    title: str = Field(min_length=1, max_length=80, title="Title")
     targets: tuple[str, ...] = Field(min_length=1, max_length=8)
     game_folder: str | None = None
-    put_into: str = Field("", max_length=400)
-    texels_per_metre: int = Field(512, ge=8, le=16384)
+    put_into: str = Field(
+        "",
+        max_length=400,
+        title="Folder inside the game",
+        description="Where loose files go; empty for the game folder itself",
+    )
+    texels_per_metre: int = Field(
+        512,
+        ge=8,
+        le=16384,
+        title="Texels a metre",
+        description="Every surface is held against this, so that one pattern keeps one scale",
+    )
 
     @field_validator("put_into")
     @classmethod

@@ -9,11 +9,10 @@ from pydantic import BaseModel, RootModel
 from stonestack.core.deliveries import Delivery
 from stonestack.services import deliveries
 from stonestack.services.deliveries import DeliveryView
-from stonestack.services.history import Moved
 from stonestack.services.jobs import JobView
+from stonestack.services.planning import Plan
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
-from stonestack.web.api.materials import BaseRequest
 from stonestack.web.api.projects import ProjectPath
 
 
@@ -55,14 +54,6 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def change_delivery(path: DeliveryPath, body: DeliveryChange) -> Response:
         return model(deliveries.change(ws, path.delivery_id, body.base, body.document))
 
-    @app.post("/api/deliveries/<delivery_id>/undo", responses={200: Moved})
-    def undo_delivery(path: DeliveryPath, body: BaseRequest) -> Response:
-        return model(deliveries.undo(ws, path.delivery_id, body.base))
-
-    @app.post("/api/deliveries/<delivery_id>/redo", responses={200: Moved})
-    def redo_delivery(path: DeliveryPath, body: BaseRequest) -> Response:
-        return model(deliveries.redo(ws, path.delivery_id, body.base))
-
     @app.post("/api/deliveries/<delivery_id>/build", responses={200: JobView})
     def build_delivery(path: DeliveryPath) -> Response:
         delivery_id = path.delivery_id
@@ -87,9 +78,21 @@ def register(app: OpenAPI, ws: Workspace) -> None:
             )
         )
 
-    @app.post("/api/deliveries/<delivery_id>/withdraw", responses={200: DeliveryView})
+    @app.post("/api/deliveries/<delivery_id>/plan", responses={200: Plan})
+    def plan_delivery(path: DeliveryPath) -> Response:
+        return model(deliveries.plan(ws, path.delivery_id))
+
+    @app.post("/api/deliveries/<delivery_id>/withdraw", responses={200: JobView})
     def withdraw_delivery(path: DeliveryPath) -> Response:
-        return model(deliveries.withdraw(ws, path.delivery_id))
+        delivery_id = path.delivery_id
+        return model(
+            ws.jobs.start(
+                "Take out",
+                lambda progress: deliveries.withdraw(ws, delivery_id, progress).model_dump(
+                    mode="json"
+                ),
+            )
+        )
 
     @app.get("/api/jobs/<job_id>", responses={200: JobView})
     def get_job(path: JobPath) -> Response:

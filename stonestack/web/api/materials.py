@@ -8,7 +8,6 @@ from pydantic import BaseModel, RootModel
 
 from stonestack.core.materials import Material
 from stonestack.services import materials
-from stonestack.services.history import Moved
 from stonestack.services.materials import MaterialSummary, MaterialView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
@@ -32,12 +31,6 @@ class MaterialChange(BaseModel):
     document: Material
 
 
-class BaseRequest(BaseModel):
-    """Undo or redo, and the revision it was asked on."""
-
-    base: int
-
-
 def register(app: OpenAPI, ws: Workspace) -> None:
     """Add the routes."""
 
@@ -52,11 +45,3 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.put("/api/materials/<material_id>", responses={200: MaterialView})
     def change_material(path: MaterialPath, body: MaterialChange) -> Response:
         return model(materials.change(ws, path.material_id, body.base, body.document))
-
-    @app.post("/api/materials/<material_id>/undo", responses={200: Moved})
-    def undo_material(path: MaterialPath, body: BaseRequest) -> Response:
-        return model(materials.undo(ws, path.material_id, body.base))
-
-    @app.post("/api/materials/<material_id>/redo", responses={200: Moved})
-    def redo_material(path: MaterialPath, body: BaseRequest) -> Response:
-        return model(materials.redo(ws, path.material_id, body.base))

@@ -19,8 +19,7 @@ from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import SIZES, Size
 from stonestack.core.steps import STEPS
 from stonestack.core.targets import TARGETS, Target
-from stonestack.services import history, projects
-from stonestack.services.history import ActionView
+from stonestack.services import projects
 from stonestack.services.projects import ProjectView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
@@ -57,14 +56,26 @@ class SettingsChange(BaseModel):
     settings: Settings
 
 
-class ActionList(RootModel[list[ActionView]]):
-    """What was done in a project, newest first."""
-
-
 class Density(BaseModel):
     """How many texels a metre of a project's surfaces has."""
 
     texels_per_metre: int = Field(ge=8, le=16384)
+
+
+class PutInto(BaseModel):
+    """The folder inside the game where loose files go; empty for the game folder itself."""
+
+    folder: str = Field(max_length=400)
+
+
+class TargetNames(BaseModel):
+    """The targets that a project is for; the first is the one that is shown."""
+
+    targets: list[str] = Field(min_length=1, max_length=8)
+
+
+class FolderList(RootModel[list[str]]):
+    """Folders inside the game, with forward slashes."""
 
 
 class NameList(RootModel[list[str]]):
@@ -182,7 +193,10 @@ def knowledge() -> Knowledge:
             for m in MASKS.values()
         ],
         targets=list(TARGETS.values()),
-        forms={form.__name__: form.model_json_schema() for form in (Step, Material, Output, Size)},
+        forms={
+            form.__name__: form.model_json_schema()
+            for form in (Step, Material, Output, Size, Settings)
+        },
     )
 
 
@@ -215,14 +229,23 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def change_project(path: ProjectPath, body: SettingsChange) -> Response:
         return model(projects.change(ws, path.project_id, body.base, body.settings))
 
-    @app.get("/api/projects/<project_id>/actions", responses={200: ActionList})
-    def list_actions(path: ProjectPath) -> Response:
-        with ws.session() as session:
-            return models(list(history.actions(session, path.project_id)))
-
     @app.put("/api/projects/<project_id>/density", responses={200: ProjectView})
     def set_density(path: ProjectPath, body: Density) -> Response:
-        return model(projects.set_density(ws, path.project_id, body.texels_per_metre))
+        changed = projects.adjust(ws, path.project_id, texels_per_metre=body.texels_per_metre)
+        return model(changed)
+
+    @app.put("/api/projects/<project_id>/put-into", responses={200: ProjectView})
+    def set_put_into(path: ProjectPath, body: PutInto) -> Response:
+        return model(projects.adjust(ws, path.project_id, put_into=body.folder))
+
+    @app.put("/api/projects/<project_id>/targets", responses={200: ProjectView})
+    def set_targets(path: ProjectPath, body: TargetNames) -> Response:
+        targets = tuple(dict.fromkeys(body.targets))
+        return model(projects.adjust(ws, path.project_id, targets=targets))
+
+    @app.get("/api/projects/<project_id>/folders", responses={200: FolderList})
+    def list_folders(path: ProjectPath) -> Response:
+        return models(projects.folders(ws, path.project_id))
 
     @app.get("/api/projects/<project_id>/game-names", responses={200: NameList})
     def list_game_names(path: ProjectPath) -> Response:

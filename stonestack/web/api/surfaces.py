@@ -11,7 +11,6 @@ from stonestack.core.edits import Edit
 from stonestack.core.sizing import Proposal
 from stonestack.core.workfiles.passing import WorkKind
 from stonestack.services import deliveries, making, shaping, surfaces, working
-from stonestack.services.history import RevisionView
 from stonestack.services.jobs import JobView
 from stonestack.services.making import MakingView
 from stonestack.services.shaping import FrameProposal
@@ -19,6 +18,7 @@ from stonestack.services.surfaces import RevisionKeys, SurfaceSummary, SurfaceVi
 from stonestack.services.working import WorkfileView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
+from stonestack.web.api.documents import BaseRequest
 from stonestack.web.api.projects import ProjectPath
 
 
@@ -30,10 +30,6 @@ class SurfacePath(BaseModel):
 
 class SurfaceList(RootModel[list[SurfaceSummary]]):
     """A project's surfaces."""
-
-
-class History(RootModel[list[RevisionView]]):
-    """A surface's revisions, newest first."""
 
 
 class NewSurface(BaseModel):
@@ -48,12 +44,6 @@ class EditRequest(BaseModel):
 
     base: int
     edit: Edit
-
-
-class MoveRequest(BaseModel):
-    """Undo or redo, and the revision it was asked on."""
-
-    base: int
 
 
 class PreviewRequest(BaseModel):
@@ -77,7 +67,7 @@ class MapQuery(BaseModel):
     map: str
 
 
-class FreezeRequest(MoveRequest):
+class FreezeRequest(BaseRequest):
     """Which map's result is kept."""
 
     map: str
@@ -90,13 +80,6 @@ class ProposalList(RootModel[list[Proposal]]):
 class RevisionPath(SurfacePath):
     """Names a revision of a surface."""
 
-    number: int
-
-
-class TakeBackRequest(BaseModel):
-    """Which revision to take back to, and which one is shown now."""
-
-    base: int
     number: int
 
 
@@ -144,20 +127,16 @@ def register(app: OpenAPI, ws: Workspace) -> None:
         return model(surfaces.edit(ws, path.surface_id, body.base, body.edit))
 
     @app.post("/api/surfaces/<surface_id>/undo", responses={200: SurfaceView})
-    def undo_surface(path: SurfacePath, body: MoveRequest) -> Response:
+    def undo_surface(path: SurfacePath, body: BaseRequest) -> Response:
         return model(surfaces.undo(ws, path.surface_id, body.base))
 
     @app.post("/api/surfaces/<surface_id>/redo", responses={200: SurfaceView})
-    def redo_surface(path: SurfacePath, body: MoveRequest) -> Response:
+    def redo_surface(path: SurfacePath, body: BaseRequest) -> Response:
         return model(surfaces.redo(ws, path.surface_id, body.base))
 
     @app.post("/api/surfaces/<surface_id>/freeze", responses={200: SurfaceView})
     def freeze_map(path: SurfacePath, body: FreezeRequest) -> Response:
         return model(surfaces.freeze(ws, path.surface_id, body.base, body.map))
-
-    @app.get("/api/surfaces/<surface_id>/history", responses={200: History})
-    def list_history(path: SurfacePath) -> Response:
-        return models(list(surfaces.revisions(ws, path.surface_id)))
 
     @app.post("/api/surfaces/<surface_id>/preview", responses={200: PreviewKey})
     def preview_surface(path: SurfacePath, body: PreviewRequest) -> Response:
@@ -208,10 +187,6 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.post("/api/workfiles/<workfile_id>/mend", responses={200: WorkfileView})
     def mend_workfile(path: WorkfilePath, body: Mend) -> Response:
         return model(working.mend(ws, path.workfile_id, body.codes))
-
-    @app.post("/api/surfaces/<surface_id>/take-back", responses={200: SurfaceView})
-    def take_back(path: SurfacePath, body: TakeBackRequest) -> Response:
-        return model(surfaces.take_back(ws, path.surface_id, body.base, body.number))
 
     @app.get("/api/surfaces/<surface_id>/revisions/<int:number>", responses={200: RevisionKeys})
     def get_revision(path: RevisionPath) -> Response:

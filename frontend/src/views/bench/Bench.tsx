@@ -7,11 +7,13 @@ import { useCell } from "@/app/address";
 import { BarActions } from "@/app/BarActions";
 import { useKeys } from "@/app/keys";
 import { rememberSurface } from "@/app/Shell";
+import { UndoRedo } from "@/app/UndoRedo";
 import { Button } from "@/parts/Button";
 import { JobStrip } from "@/parts/JobStrip";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { PutPlan } from "@/parts/PutPlan";
 import { useKeptJob } from "@/parts/useKeptJob";
+import { InstallPlan } from "@/parts/InstallPlan";
 import { Controls } from "./Controls";
 import { CourseSheet } from "./CourseSheet";
 import { FlatPane } from "./FlatPane";
@@ -49,6 +51,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const [problem, setProblem] = useState<unknown>(null);
   const [again, setAgain] = useState(0);
   const [putting, setPutting] = useState(false);
+  const [installing, setInstalling] = useState<string | null>(null);
   const [framing, setFraming] = useState<Framing>(NOT_FRAMING);
   const [chosenStep, setChosenStep] = useState<string | null>(null);
   const maps = surface.document.maps;
@@ -74,6 +77,9 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
     setProblem(null);
     step.mutate(undefined, { onError: setProblem });
   };
+  const refresh = () => {
+    for (const list of ["surface", "surfaces", "deliveries"]) void client.invalidateQueries({ queryKey: [list] });
+  };
   const deliver = async () => {
     setProblem(null);
     try {
@@ -96,12 +102,6 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
     }
   };
   useKeys({
-    z: () => {
-      if (surface.undo) move(undo);
-    },
-    "Shift z": () => {
-      if (surface.redo) move(redo);
-    },
     g: () => void deliver(),
     p: () => {
       if (inGame) setPutting(true);
@@ -120,16 +120,27 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
         void drop(event.dataTransfer.files, map);
       }}
     >
+      <UndoRedo
+        undo={surface.undo}
+        redo={surface.redo}
+        next={surface.revision}
+        onUndo={() => {
+          move(undo);
+        }}
+        onRedo={() => {
+          move(redo);
+        }}
+      />
       <BarActions>
         {job && (
           <JobStrip
             id={job}
-            onDone={() => {
+            onDone={({ result }) => {
               setJob(null);
-              for (const list of ["surface", "surfaces", "deliveries"]) {
-                void client.invalidateQueries({ queryKey: [list] });
-              }
-              navigate(`/p/${project}/game`);
+              refresh();
+              // Where files of the game would be replaced, the plan is seen first.
+              if (result?.installed === false) setInstalling(String(result.delivery));
+              else navigate(`/p/${project}/game`);
             }}
             onClose={() => {
               setJob(null);
@@ -137,35 +148,13 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
           />
         )}
         <Button
-          look="bare"
-          keyName="Z"
-          disabled={!surface.undo}
-          data-next={surface.revision}
-          hint={surface.undo ? `Undo: ${surface.undo}` : "Nothing to undo"}
-          onClick={() => {
-            move(undo);
-          }}
-        >
-          Undo
-        </Button>
-        <Button
-          look="bare"
-          disabled={!surface.redo}
-          hint={surface.redo ? `Redo: ${surface.redo} (Shift Z)` : "Nothing to redo"}
-          onClick={() => {
-            move(redo);
-          }}
-        >
-          Redo
-        </Button>
-        <Button
           look={inGame ? "bare" : "solid"}
           keyName="G"
           disabled={job !== null}
           hint={
             inGame
               ? "As a delivery of its own beside the game's files, which stay as they are"
-              : "Builds, installs and shows the room"
+              : "Builds what changed and puts it in the game; where files of the game would be replaced, a plan is shown first"
           }
           onClick={() => void deliver()}
         >
@@ -240,6 +229,19 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
           onClose={(done) => {
             setPutting(false);
             if (done) navigate(`/p/${project}/game`);
+          }}
+        />
+      )}
+      {installing && (
+        <InstallPlan
+          project={project}
+          delivery={installing}
+          onClose={(done) => {
+            setInstalling(null);
+            if (done) {
+              refresh();
+              navigate(`/p/${project}/game`);
+            }
           }}
         />
       )}

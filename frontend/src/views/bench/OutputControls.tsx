@@ -1,20 +1,21 @@
 import { useEffect, useId, useState } from "react";
+import { queries } from "@/api/queries";
 import { Button } from "@/parts/Button";
+import { HistoryList } from "@/parts/HistoryList";
+import { ShownTarget } from "@/parts/ShownTarget";
 import { Tick } from "@/parts/Tick";
 import { Verdict } from "@/parts/Verdict";
 import type { Schemas } from "@/api/client";
 import type { ControlsProps } from "./controlsProps";
-import { HistoryList } from "./HistoryList";
 
 /** How the map leaves: its file name, and whether it goes at all; else as the target has it. */
-export function OutputControls({ surface, map, knowledge, change }: ControlsProps) {
+export function OutputControls({ surface, map, change }: ControlsProps) {
   const field = useId();
   const leaves = surface.outputs[map.id];
   const [name, setName] = useState(leaves?.name ?? "");
   useEffect(() => {
     setName(leaves?.name ?? "");
   }, [leaves?.name]);
-  const target = knowledge.targets.find((t) => t.name === surface.target);
   const says = map.outputs[surface.target] ?? { format: null, green: null, name: null, delivered: null };
   const say = (part: Partial<Schemas["Output"]>) => {
     change({ kind: "set_output", map: map.id, target: surface.target, output: { ...says, ...part } });
@@ -25,7 +26,7 @@ export function OutputControls({ surface, map, knowledge, change }: ControlsProp
   };
   return (
     <div className="flex flex-col gap-3">
-      <p className="text-small text-ink-2">For {target?.title ?? surface.target}</p>
+      <ShownTarget project={surface.project_id} shown={surface.target} />
       <label htmlFor={field} className="flex flex-col gap-1 text-small">
         File name, as the game looks it up
         <span className="flex items-center rounded-sm border border-joint focus-within:border-verdigris">
@@ -69,7 +70,14 @@ export function OutputControls({ surface, map, knowledge, change }: ControlsProp
       {leaves.findings.map((finding) => (
         <Verdict key={finding.words} finding={finding} withFix />
       ))}
-      <HistoryList surface={surface} />
+      <HistoryList
+        id={surface.id}
+        revision={surface.revision}
+        moves={surface.moves}
+        onMoved={() => {
+          for (const list of ["surface", "surfaces", "deliveries"]) void queries.invalidateQueries({ queryKey: [list] });
+        }}
+      />
     </div>
   );
 }

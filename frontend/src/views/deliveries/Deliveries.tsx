@@ -1,12 +1,12 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
 import { useDeliveries, useFacts, useKnowledge, useProjects, useSurfaces } from "@/api/queries";
-import { BarActions } from "@/app/BarActions";
-import { useKeys } from "@/app/keys";
+import { gameChanged } from "@/api/games";
+import { UndoRedo } from "@/app/UndoRedo";
 import { Button } from "@/parts/Button";
-import { bytes } from "@/parts/figures";
+import { bytes, when } from "@/parts/figures";
 import { Empty } from "@/parts/Empty";
 import { JobStrip } from "@/parts/JobStrip";
 import { ProblemNote } from "@/parts/ProblemNote";
@@ -15,9 +15,11 @@ import { Density } from "@/parts/Density";
 import { Tick } from "@/parts/Tick";
 import { useKeptJob } from "@/parts/useKeptJob";
 import { Verdict } from "@/parts/Verdict";
+import { InstallPlan } from "@/parts/InstallPlan";
 
 type DeliveryView = Schemas["DeliveryView"];
 type Part = Schemas["PartView"];
+type Target = Schemas["Target"];
 
 const CHANGES: Record<string, Schemas["Finding"]> = {
   same: { level: "good", words: "as built", fix: "" },
@@ -30,40 +32,76 @@ export function Deliveries({ project }: { project: string }) {
   const { data: deliveries, error } = useDeliveries(project);
   const { data: projects } = useProjects();
   const client = useQueryClient();
+  const [chosen, setChosen] = useState<string | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
+  const here = projects?.find((p) => p.id === project);
   const refresh = () => {
     for (const list of ["deliveries", "surfaces", "surface"]) void client.invalidateQueries({ queryKey: [list] });
   };
-  const begin = async () => {
+  const begin = async (target: Target) => {
     try {
       setProblem(null);
-      const target = projects?.find((p) => p.id === project)?.target.name ?? "";
-      const body = { title: "First delivery", name: "first", target, surfaces: [] };
-      await got(api.POST("/api/projects/{project_id}/deliveries", { params: { path: { project_id: project } }, body }));
+      const names = new Set(deliveries?.map((d) => d.document.name));
+      const name = names.has("first") ? `first_${target.name}` : "first";
+      const title = names.has("first") ? `For ${target.title}`.slice(0, 80) : "First delivery";
+      const body = { title, name, target: target.name, surfaces: [] };
+      setChosen((await got(api.POST("/api/projects/{project_id}/deliveries", { params: { path: { project_id: project } }, body }))).id);
       refresh();
     } catch (failed) {
       setProblem(failed);
     }
   };
   if (error) return <div className="p-6"><ProblemNote error={error} /></div>;
-  if (!deliveries) return <div className="h-full" aria-busy />;
-  const [first] = deliveries;
-  if (!first) {
+  if (!deliveries || !here) return <div className="h-full" aria-busy />;
+  const shown = deliveries.find((d) => d.id === chosen) ?? deliveries.find((d) => d.document.target === here.target.name) ?? deliveries[0];
+  if (!shown) {
     return (
       <Empty title="No delivery yet">
         <p className="mb-3">A delivery holds the surfaces that go to the game together.</p>
         {problem !== null && <ProblemNote error={problem} />}
-        <Button look="solid" onClick={() => void begin()}>Start a delivery</Button>
+        <Button look="solid" onClick={() => void begin(here.target)}>Start a delivery</Button>
       </Empty>
     );
   }
-  return <One project={project} delivery={first} refresh={refresh} />;
+  const lacking = here.targets.filter((t) => !deliveries.some((d) => d.document.target === t.name));
+  return (
+    <One key={shown.id} project={here} delivery={shown} refresh={refresh}>
+      {problem !== null && <ProblemNote error={problem} />}
+      {deliveries.length > 1 && (
+        <label className="mb-2 flex flex-col gap-1 text-small">
+          Delivery
+          <select
+            value={shown.id}
+            className="h-7 rounded-sm border border-joint bg-lime px-1"
+            onChange={(event) => {
+              setChosen(event.target.value);
+            }}
+          >
+            {deliveries.map((d) => (
+              <option key={d.id} value={d.id}>{d.document.title}</option>
+            ))}
+          </select>
+        </label>
+      )}
+      {lacking.map((target) => (
+        <Button key={target.name} className="mb-2" onClick={() => void begin(target)}>Start one for {target.title}</Button>
+      ))}
+    </One>
+  );
 }
 
-function One({ project, delivery, refresh }: { project: string; delivery: DeliveryView; refresh: () => void }) {
+interface OneProps {
+  project: Schemas["ProjectView"];
+  delivery: DeliveryView;
+  refresh: () => void;
+  children: ReactNode;
+}
+
+function One({ project: { id: project, put_into, game_folder }, delivery, refresh, children }: OneProps) {
   const { data: surfaces } = useSurfaces(project);
   const [job, setJob] = useKeptJob(delivery.id);
   const [problem, setProblem] = useState<unknown>(null);
+  const [planning, setPlanning] = useState(false);
   const params = { path: { delivery_id: delivery.id } };
   const attempt = async (work: () => Promise<unknown>) => {
     setProblem(null);
@@ -76,42 +114,35 @@ function One({ project, delivery, refresh }: { project: string; delivery: Delive
   };
   const build = () => attempt(async () => { setJob((await got(api.POST("/api/deliveries/{delivery_id}/build", { params }))).id); });
   const install = () => attempt(async () => { setJob((await got(api.POST("/api/deliveries/{delivery_id}/install", { params }))).id); });
-  const withdraw = () => attempt(() => got(api.POST("/api/deliveries/{delivery_id}/withdraw", { params })));
+  const withdraw = () => attempt(async () => { setJob((await got(api.POST("/api/deliveries/{delivery_id}/withdraw", { params }))).id); });
   const choose = (id: string, on: boolean) => {
     const chosen = delivery.document.surfaces.filter((s) => s !== id);
     const document = { ...delivery.document, surfaces: on ? [...chosen, id] : chosen };
     return attempt(() => got(api.PUT("/api/deliveries/{delivery_id}", { params, body: { base: delivery.revision, document } })));
   };
   const body = { base: delivery.revision };
-  const undo = () => attempt(() => got(api.POST("/api/deliveries/{delivery_id}/undo", { params, body })));
-  const redo = () => attempt(() => got(api.POST("/api/deliveries/{delivery_id}/redo", { params, body })));
-  useKeys({
-    z: () => {
-      if (delivery.undo) void undo();
-    },
-    "Shift z": () => {
-      if (delivery.redo) void redo();
-    },
-  });
+  const moved = { path: { document_id: delivery.id } };
+  const undo = () => attempt(() => got(api.POST("/api/documents/{document_id}/undo", { params: moved, body })));
+  const redo = () => attempt(() => got(api.POST("/api/documents/{document_id}/redo", { params: moved, body })));
   const { data: knowledge } = useKnowledge();
   const target = knowledge?.targets.find((t) => t.name === delivery.document.target);
+  const loose = target?.installs === "files";
   const newest = delivery.builds[0];
   const pending = delivery.parts.filter((p) => p.change !== "same").length;
   return (
     <div className="flex h-full">
-      <BarActions>
-        <Button look="bare" keyName="Z" disabled={!delivery.undo} hint={delivery.undo ? `Undo: ${delivery.undo}` : "Nothing to undo"} onClick={() => void undo()}>
-          Undo
-        </Button>
-        <Button look="bare" disabled={!delivery.redo} hint={delivery.redo ? `Redo: ${delivery.redo} (Shift Z)` : "Nothing to redo"} onClick={() => void redo()}>
-          Redo
-        </Button>
-      </BarActions>
+      <UndoRedo undo={delivery.undo} redo={delivery.redo} onUndo={() => void undo()} onRedo={() => void redo()} />
       <aside aria-label="Surfaces in it" className="w-[220px] shrink-0 overflow-y-auto border-r border-joint p-3.5">
+        {children}
         <h2 className="font-semibold">{delivery.document.title}</h2>
         <p className="figures text-ink-2">{delivery.document.name}</p>
         <p className="mb-3 text-small text-ink-2">for {target?.title ?? delivery.document.target}</p>
         <p className="head mb-1">Surfaces in it</p>
+        {surfaces?.length === 0 && (
+          <p className="text-small text-ink-2">
+            There is no surface yet. <Link href={`/p/${project}/surfaces`} className="underline">Start one</Link>
+          </p>
+        )}
         <ul className="flex flex-col">
           {surfaces?.map((surface) => (
             <li key={surface.id} className="border-t border-mortar">
@@ -147,11 +178,27 @@ function One({ project, delivery, refresh }: { project: string; delivery: Delive
       <aside aria-label="Build and install" className="flex w-[310px] shrink-0 flex-col gap-3 overflow-y-auto border-l border-joint bg-lime p-3.5">
         <h2 className="font-semibold">Into the game</h2>
         {problem !== null && <ProblemNote error={problem} onClose={() => { setProblem(null); }} />}
-        {job && <JobStrip id={job} onDone={() => { setJob(null); refresh(); }} onClose={() => { setJob(null); }} />}
+        {job && <JobStrip id={job} onDone={() => { setJob(null); gameChanged(); refresh(); }} onClose={() => { setJob(null); refresh(); }} />}
         <div className="flex gap-2">
           <Button look={pending ? "solid" : "line"} disabled={job !== null || delivery.parts.length === 0} onClick={() => void build()}>Build</Button>
-          <Button look={pending ? "line" : "solid"} disabled={job !== null || !newest} onClick={() => void install()}>Install</Button>
-          <Button disabled={!delivery.in_game} hint="The game's own files show again; nothing of theirs was changed" onClick={() => void withdraw()}>Take out</Button>
+          <Button
+            look={pending ? "line" : "solid"}
+            disabled={job !== null || !newest}
+            hint={loose ? "A plan is shown first" : "In one stroke, beside the game's own files"}
+            onClick={() => {
+              if (loose && game_folder) setPlanning(true);
+              else void install();
+            }}
+          >
+            Install
+          </Button>
+          <Button
+            disabled={job !== null || !delivery.in_game}
+            hint={loose ? "Every byte that was replaced comes back, and what is new goes" : "The game's own files show again; nothing of theirs was changed"}
+            onClick={() => void withdraw()}
+          >
+            Take out
+          </Button>
         </div>
         <Verdict finding={
           !newest ? { level: "look", words: "Not built yet", fix: "" }
@@ -159,15 +206,33 @@ function One({ project, delivery, refresh }: { project: string; delivery: Delive
           : newest.installed ? { level: "good", words: `Build ${newest.number} is in the game`, fix: "" }
           : { level: "look", words: `Build ${newest.number} is not installed`, fix: "Install it." }
         } withFix />
-        <p className="text-small text-ink-2">
-          A delivery is put beside the game&apos;s own files in one stroke. They are never changed, so taking it out restores the game.
-          {" "}<Link href={`/p/${project}/game`} className="underline">See the room</Link>
-        </p>
+        {loose ? (
+          <p className="text-small text-ink-2">
+            Its files go into <span className="figures break-all">{put_into || "the game folder itself"}</span>; where exactly is asked before
+            anything is written. What stands there is kept in the safe first, so taking the delivery out gives every byte back.
+            {!game_folder && <> No game folder is registered yet: <Link href={`/p/${project}/sources`} className="underline">choose it on Sources</Link></>}
+          </p>
+        ) : (
+          <p className="text-small text-ink-2">
+            A delivery is put beside the game&apos;s own files in one stroke. They are never changed, so taking it out restores the game.
+            {target?.room && <>{" "}<Link href={`/p/${project}/game`} className="underline">See the room</Link></>}
+          </p>
+        )}
         <h3 className="head mt-2">Builds, newest first</h3>
         <ul>
           {delivery.builds.map((build) => <BuildRow key={build.id} build={build} />)}
         </ul>
       </aside>
+      {planning && (
+        <InstallPlan
+          project={project}
+          delivery={delivery.id}
+          onClose={() => {
+            setPlanning(false);
+            refresh();
+          }}
+        />
+      )}
     </div>
   );
 }
@@ -205,7 +270,7 @@ function BuildRow({ build }: { build: Schemas["BuildView"] }) {
       </div>
       <div className="flex justify-between text-ink-2">
         <span>{build.files} files{build.installed ? ", in the game" : ""}</span>
-        <time dateTime={build.created}>{new Date(`${build.created.replace(/(Z|[+-]\d\d:\d\d)$/, "")}Z`).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}</time>
+        <time dateTime={build.created}>{when(build.created)}</time>
       </div>
     </li>
   );

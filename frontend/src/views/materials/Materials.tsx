@@ -3,9 +3,7 @@ import { useState } from "react";
 import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
 import { useKnowledge, useMaterial, useMaterials, useSurfaces } from "@/api/queries";
-import { BarActions } from "@/app/BarActions";
-import { useKeys } from "@/app/keys";
-import { Button } from "@/parts/Button";
+import { UndoRedo } from "@/app/UndoRedo";
 import { Density } from "@/parts/Density";
 import { Empty } from "@/parts/Empty";
 import { ProblemNote } from "@/parts/ProblemNote";
@@ -38,40 +36,35 @@ export function Materials({ project }: { project: string }) {
   const { data: definition } = useMaterial(shown?.id ?? null, shown?.revision ?? 0);
   const step = async (way: "undo" | "redo") => {
     if (!definition) return;
-    const params = { path: { material_id: definition.id } };
+    const moved = { path: { document_id: definition.id } };
     const body = { base: definition.revision };
     try {
-      if (way === "undo") await got(api.POST("/api/materials/{material_id}/undo", { params, body }));
-      else await got(api.POST("/api/materials/{material_id}/redo", { params, body }));
+      if (way === "undo") await got(api.POST("/api/documents/{document_id}/undo", { params: moved, body }));
+      else await got(api.POST("/api/documents/{document_id}/redo", { params: moved, body }));
     } catch (failed) {
       setProblem(failed);
     }
     refresh();
   };
-  useKeys({
-    z: () => {
-      if (definition?.undo) void step("undo");
-    },
-    "Shift z": () => {
-      if (definition?.redo) void step("redo");
-    },
-  });
   if (error) return <div className="p-6"><ProblemNote error={error} /></div>;
   if (!materials) return <div className="h-full" aria-busy />;
   if (materials.length === 0) {
-    return <Empty title="No material yet">Start a surface first. Each surface brings a material of its own.</Empty>;
+    return (
+      <Empty title="No material yet">
+        <p className="mb-3">Start a surface first. Each surface brings a material of its own.</p>
+        <Link href={`/p/${project}/surfaces`} className="font-semibold underline">To the surfaces</Link>
+      </Empty>
+    );
   }
   return (
     <div className="flex h-full">
       <div className="min-w-0 flex-1 overflow-auto">
-        <BarActions>
-          <Button look="bare" keyName="Z" disabled={!definition?.undo} hint={definition?.undo ? `Undo: ${definition.undo}` : "Nothing to undo"} onClick={() => void step("undo")}>
-            Undo
-          </Button>
-          <Button look="bare" disabled={!definition?.redo} hint={definition?.redo ? `Redo: ${definition.redo} (Shift Z)` : "Nothing to redo"} onClick={() => void step("redo")}>
-            Redo
-          </Button>
-        </BarActions>
+        <UndoRedo
+          undo={definition?.undo ?? null}
+          redo={definition?.redo ?? null}
+          onUndo={() => void step("undo")}
+          onRedo={() => void step("redo")}
+        />
         {problem !== null && <div className="p-3"><ProblemNote error={problem} onClose={() => { setProblem(null); }} /></div>}
         {change.error && <div className="p-3"><ProblemNote error={change.error} onClose={() => { change.reset(); }} /></div>}
         <table className="w-full table-fixed">

@@ -1,0 +1,35 @@
+import { Button } from "@/parts/Button";
+import { BarActions } from "./BarActions";
+import { useKeys } from "./keys";
+
+interface Props {
+  /** The words of what would be undone or done again; null where there is nothing. */
+  undo: string | null;
+  redo: string | null;
+  /** The state that the next undo starts from. */
+  next?: number;
+  onUndo: () => void;
+  onRedo: () => void;
+}
+
+/** Undo and redo of what is on screen, in the bar and by one key. */
+export function UndoRedo({ undo, redo, next, onUndo, onRedo }: Props) {
+  useKeys({
+    z: () => {
+      if (undo) onUndo();
+    },
+    "Shift z": () => {
+      if (redo) onRedo();
+    },
+  });
+  return (
+    <BarActions>
+      <Button look="bare" keyName="Z" disabled={!undo} data-next={next} hint={undo ? `Undo: ${undo}` : "Nothing to undo"} onClick={onUndo}>
+        Undo
+      </Button>
+      <Button look="bare" disabled={!redo} hint={redo ? `Redo: ${redo} (Shift Z)` : "Nothing to redo"} onClick={onRedo}>
+        Redo
+      </Button>
+    </BarActions>
+  );
+}

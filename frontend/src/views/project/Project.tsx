@@ -1,0 +1,169 @@
+import { useState } from "react";
+import { Link } from "wouter";
+import { api, got, type Schemas } from "@/api/client";
+import { queries, useActions, useDeliveries, useKnowledge, useMaterials, useProjects, useSurfaces } from "@/api/queries";
+import { UndoRedo } from "@/app/UndoRedo";
+import { HistoryList } from "@/parts/HistoryList";
+import { ProblemNote } from "@/parts/ProblemNote";
+import { SchemaForm } from "@/parts/SchemaForm";
+import { chooseTargets } from "@/parts/ShownTarget";
+import { Tick } from "@/parts/Tick";
+import { when } from "@/parts/figures";
+
+type ProjectView = Schemas["ProjectView"];
+
+/** What has controls of its own, or is chosen on another view. */
+const OWN = ["targets", "game_folder"];
+
+/** The project itself: what it is called, what it is for, and all that was done in it. */
+export function Project({ project }: { project: string }) {
+  const { data: projects, error } = useProjects();
+  const here = projects?.find((p) => p.id === project);
+  if (error) return <div className="p-6"><ProblemNote error={error} /></div>;
+  if (!projects || !here) return <div className="h-full" aria-busy />;
+  return (
+    <div className="flex h-full">
+      <Settings here={here} others={projects.filter((p) => p.id !== project)} />
+      <Actions project={project} />
+    </div>
+  );
+}
+
+function refresh() {
+  for (const list of ["projects", "surface", "surfaces", "materials", "deliveries", "actions", "history"]) {
+    void queries.invalidateQueries({ queryKey: [list] });
+  }
+}
+
+function Settings({ here, others }: { here: ProjectView; others: ProjectView[] }) {
+  const { data: knowledge } = useKnowledge();
+  const [problem, setProblem] = useState<unknown>(null);
+  const attempt = async (work: () => Promise<unknown>) => {
+    setProblem(null);
+    try {
+      await work();
+    } catch (failed) {
+      setProblem(failed);
+    }
+    refresh();
+  };
+  const params = { path: { document_id: here.id } };
+  const body = { base: here.revision };
+  const change = (settings: Schemas["Settings"]) =>
+    attempt(() => got(api.PUT("/api/projects/{project_id}", { params: { path: { project_id: here.id } }, body: { ...body, settings } })));
+  const names = here.targets.map((t) => t.name);
+  return (
+    <section aria-label="Settings" className="flex w-[360px] shrink-0 flex-col gap-4 overflow-y-auto border-r border-joint bg-lime p-4">
+      <UndoRedo
+        undo={here.undo}
+        redo={here.redo}
+        onUndo={() => void attempt(() => got(api.POST("/api/documents/{document_id}/undo", { params, body })))}
+        onRedo={() => void attempt(() => got(api.POST("/api/documents/{document_id}/redo", { params, body })))}
+      />
+      {problem !== null && <ProblemNote error={problem} onClose={() => { setProblem(null); }} />}
+      <h2 className="font-semibold">Settings</h2>
+      <SchemaForm
+        schema={knowledge?.forms["Settings"] ?? {}}
+        values={here.settings}
+        skip={OWN}
+        onSettle={(next) => void change({ ...here.settings, ...next })}
+      />
+      <fieldset className="flex flex-col gap-2 text-small">
+        <legend className="mb-1">For these games</legend>
+        {knowledge?.targets.map((target) => (
+          <div key={target.name}>
+            <Tick
+              checked={names.includes(target.name)}
+              onChange={(on) => {
+                const next = on ? [...names, target.name] : names.filter((n) => n !== target.name);
+                if (next.length > 0) void attempt(() => chooseTargets(here.id, next));
+              }}
+            >
+              {target.title}
+              {target.name === here.target.name && " (shown)"}
+            </Tick>
+            <p className="pl-6 text-ink-2">{target.hint}</p>
+            {names.includes(target.name) && target.name !== here.target.name && (
+              <button
+                type="button"
+                className="min-h-6 pl-6 underline"
+                onClick={() => void attempt(() => chooseTargets(here.id, [target.name, ...names.filter((n) => n !== target.name)]))}
+              >
+                Show this one
+              </button>
+            )}
+          </div>
+        ))}
+      </fieldset>
+      <p className="text-small">
+        Game folder{" "}
+        {here.game_folder ? <span className="figures break-all select-all">{here.game_folder}</span> : <span className="text-ink-2">none yet</span>}
+        {" "}
+        <Link href={`/p/${here.id}/sources`} className="underline">{here.game_folder ? "Change it on Sources" : "Choose it on Sources"}</Link>
+      </p>
+      <HistoryList id={here.id} revision={here.revision} moves={here.revision} onMoved={refresh} />
+      <h2 className="mt-2 font-semibold">Projects</h2>
+      <ul className="text-small">
+        {others.map((other) => (
+          <li key={other.id} className="border-t border-mortar py-1">
+            <Link href={`/p/${other.id}/surfaces`} className="underline">{other.title}</Link>{" "}
+            <span className="text-ink-2">for {other.target.title}</span>
+          </li>
+        ))}
+        <li className="border-t border-mortar py-1">
+          <Link href="/start" className="underline">Start another project</Link>
+        </li>
+      </ul>
+    </section>
+  );
+}
+
+function Actions({ project }: { project: string }) {
+  const { data: actions, error } = useActions(project);
+  const { data: surfaces } = useSurfaces(project);
+  const { data: materials } = useMaterials(project);
+  const { data: deliveries } = useDeliveries(project);
+  const titles = new Map<string, string>();
+  for (const material of materials ?? []) titles.set(material.id, material.document?.title ?? "");
+  for (const surface of surfaces ?? []) titles.set(surface.id, surface.title);
+  for (const delivery of deliveries ?? []) titles.set(delivery.id, delivery.document.title);
+  const places: Record<string, (id: string) => string> = {
+    surface: (id) => `/p/${project}/bench/${id}`,
+    material: () => `/p/${project}/materials`,
+    delivery: () => `/p/${project}/deliveries`,
+  };
+  if (error) return <div className="p-6"><ProblemNote error={error} /></div>;
+  return (
+    <section aria-label="What was done" className="min-w-0 flex-1 overflow-auto">
+      <table className="w-full">
+        <caption className="sr-only">All that was done in this project, newest first</caption>
+        <thead className="sticky top-0 bg-plaster">
+          <tr className="head border-b-2 border-mortar [&>th]:px-3.5 [&>th]:py-1.5">
+            <th className="w-44">When</th><th>What was done, newest first</th><th>To</th><th className="w-40">Now</th>
+          </tr>
+        </thead>
+        <tbody>
+          {actions?.map((action) => (
+            <tr key={action.id} className={`border-b border-mortar align-top [&>td]:px-3.5 [&>td]:py-1.5 ${action.in_force ? "" : "text-ink-2"}`}>
+              <td className="figures whitespace-nowrap"><time dateTime={action.created}>{when(action.created)}</time></td>
+              <td>{action.words}</td>
+              <td className="text-small">
+                {action.documents.map((document) => {
+                  const place = places[document.kind];
+                  const words = titles.get(document.id) ?? "the project";
+                  return (
+                    <span key={document.id} className="mr-3 inline-block">
+                      <span className="text-ink-2">{document.kind === "project" ? "" : `${document.kind} `}</span>
+                      {place ? <Link href={place(document.id)} className="underline">{words}</Link> : words}
+                    </span>
+                  );
+                })}
+              </td>
+              <td className="text-small">{action.in_force ? "in force" : "undone"}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}

@@ -1,0 +1,106 @@
+"""``stone-stack build, install, take-out``: a project's deliveries, unattended.
+
+Exit codes: 0 done; 1 it cannot be done, with the reason; 2 the command line is wrong.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+from typing import TYPE_CHECKING
+
+from stonestack.cli.games import opened, print_plan, progress_of
+
+if TYPE_CHECKING:
+    from stonestack.services.deliveries import DeliveryView
+    from stonestack.services.projects import ProjectView
+    from stonestack.services.workspace import Workspace
+
+
+def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    """Add the commands."""
+
+    def command(name: str, words: str) -> argparse.ArgumentParser:
+        parser = commands.add_parser(name, help=words)
+        parser.add_argument("project", help="its id or title")
+        parser.add_argument("--json", action="store_true")
+        return parser
+
+    build = command("build", "build all deliveries of a project")
+    build.add_argument("--cluster", metavar="ADDRESS", help="a Dask scheduler that does the work")
+    build.set_defaults(run=_build)
+
+    install = command("install", "put the newest builds into the game")
+    install.add_argument("--into", metavar="FOLDER", help="the folder inside the game")
+    install.add_argument("--plan", action="store_true", help="only say what would be done")
+    install.set_defaults(run=_install)
+
+    take_out = command("take-out", "take the deliveries out of the game again")
+    take_out.set_defaults(run=_take_out)
+
+
+def _deliveries(ws: Workspace, project: ProjectView) -> list[DeliveryView]:
+    from stonestack.core.errors import BadRequest
+    from stonestack.services import deliveries
+
+    found = deliveries.listed(ws, project.id)
+    if not found:
+        raise BadRequest(
+            "no-delivery", "This project has no delivery yet.", "Start one on Deliveries."
+        )
+    return found
+
+
+def _build(options: argparse.Namespace) -> int:
+    from stonestack.services import deliveries, projects
+    from stonestack.services.cluster import Cluster
+
+    with opened() as ws:
+        found = _deliveries(ws, projects.found(ws, options.project))
+        maker = Cluster.at(options.cluster, ws.files.read) if options.cluster else None
+        for delivery in found:
+            built = deliveries.build(ws, delivery.id, progress_of(options), maker)
+            folder = deliveries.build_folder(ws, built, delivery.id)
+            record = {"delivery": delivery.document.name, "build": built.number}
+            print(json.dumps({**record, "folder": str(folder)}) if options.json else folder)
+    return 0
+
+
+def _install(options: argparse.Namespace) -> int:
+    from stonestack.core.targets import target_of
+    from stonestack.services import deliveries, projects
+
+    with opened() as ws:
+        project = projects.found(ws, options.project)
+        if options.into is not None:
+            projects.adjust(ws, project.id, put_into=options.into)
+        for delivery in _deliveries(ws, project):
+            loose = target_of(delivery.document.target).installs == "files"
+            if options.plan and loose:
+                print_plan(options, deliveries.plan(ws, delivery.id))
+            elif options.plan:
+                print(f"{delivery.document.title}: beside the game's files; none is replaced")
+            else:
+                build = deliveries.install(ws, delivery.id, progress_of(options))
+                _say(options, delivery, f"build {build.number} is in the game")
+    return 0
+
+
+def _take_out(options: argparse.Namespace) -> int:
+    from stonestack.services import deliveries, projects
+
+    with opened() as ws:
+        for delivery in _deliveries(ws, projects.found(ws, options.project)):
+            if not delivery.in_game:
+                _say(options, delivery, "is not in the game")
+                continue
+            deliveries.withdraw(ws, delivery.id, progress_of(options))
+            _say(options, delivery, "is out of the game")
+    return 0
+
+
+def _say(options: argparse.Namespace, delivery: DeliveryView, words: str) -> None:
+    if options.json:
+        print(json.dumps({"delivery": delivery.document.name, "done": words}))
+    else:
+        print(f"{delivery.document.title}: {words}")

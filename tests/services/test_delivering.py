@@ -1,0 +1,360 @@
+"""A delivery of loose files: put where the artist says, and taken out byte for byte."""
+
+import unittest
+from pathlib import Path
+
+from stonestack.core import codecs, edits
+from stonestack.core.deliveries import Delivery
+from stonestack.core.document import Output
+from stonestack.core.errors import BadRequest, Conflict
+from stonestack.core.roles import Role
+from stonestack.core.sizing import Size
+from stonestack.services import (
+    cataloguing,
+    deliveries,
+    games,
+    keeping,
+    projects,
+    putting,
+    returning,
+    sources,
+    surfaces,
+)
+from stonestack.services.jobs import silent
+from stonestack.store import disk, journal
+from tests.games import colour_dds, small_game, state
+from tests.support import WorkspaceCase, raw_picture
+
+
+def folders(root: Path) -> list[str]:
+    """Return the folders below a root."""
+    return sorted(p.relative_to(root).as_posix() for p in root.rglob("*") if p.is_dir())
+
+
+class Died(BaseException):
+    """The process is over; nothing after this moment is done."""
+
+
+class Ending(disk.Disk):
+    """A disk on which nothing more happens after so many operations."""
+
+    def __init__(self, after: int) -> None:
+        self.left = after
+
+    def _step(self) -> None:
+        self.left -= 1
+        if self.left < 0:
+            raise Died
+
+    def write(self, path: Path, pieces: object) -> None:
+        self._step()
+        super().write(path, pieces)  # type: ignore[arg-type]
+
+    def rename(self, source: Path, target: Path) -> None:
+        self._step()
+        super().rename(source, target)
+
+    def link(self, source: Path, second: Path) -> None:
+        self._step()
+        super().link(source, second)
+
+    def unlink(self, path: Path) -> None:
+        self._step()
+        super().unlink(path)
+
+    def remove_folder(self, folder: Path) -> None:
+        self._step()
+        super().remove_folder(folder)
+
+    def flush_folder(self, folder: Path) -> None:
+        self._step()
+        super().flush_folder(folder)
+
+
+class LooseCase(WorkspaceCase):
+    """A project for a game of loose files, with one surface and a delivery that holds it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.game = small_game(self.root / "game")
+        (self.game / "room.json").unlink()
+        self.project = projects.create(self.ws, "Own", self.game)
+        source = sources.bring(self.ws, self.project.id, "wall.png", raw_picture())
+        made = surfaces.create(self.ws, self.project.id, "Wall", "wall")
+        self.surface = self.edit(made, edits.SetOrigin(map=Role.COLOUR, origin=source.origin))
+        size = Size(width=64, height=64)
+        small = edits.SetSize(map=Role.COLOUR, size=size, all_maps=True)
+        self.surface = self.edit(self.surface, small)
+        document = Delivery(
+            title="First", name="first", target="loose", surfaces=(self.surface.id,)
+        )
+        self.delivery = deliveries.create(self.ws, self.project.id, document)
+        self.before = state(self.game)
+        self.folders = folders(self.game)
+
+    def edit(self, surface: surfaces.SurfaceView, change: edits.Edit) -> surfaces.SurfaceView:
+        return surfaces.edit(self.ws, surface.id, surface.revision, change)
+
+    def into(self, folder: str) -> None:
+        projects.adjust(self.ws, self.project.id, put_into=folder)
+
+    def put(self) -> None:
+        deliveries.build(self.ws, self.delivery.id, silent())
+        deliveries.install(self.ws, self.delivery.id, silent())
+
+    def take_out(self) -> None:
+        deliveries.withdraw(self.ws, self.delivery.id, silent())
+
+    def whys(self) -> dict[str, str]:
+        return {line.path: line.why for line in deliveries.plan(self.ws, self.delivery.id).lines}
+
+    def assert_as_before(self) -> None:
+        self.assertEqual(state(self.game), self.before)
+        self.assertEqual(folders(self.game), self.folders)
+
+    def in_game(self) -> bool:
+        [view] = deliveries.listed(self.ws, self.project.id)
+        return view.in_game
+
+
+class PutAndTakenOut(LooseCase):
+    def test_the_folder_of_another_game_gets_the_plain_target(self) -> None:
+        self.assertEqual(self.project.target.name, "loose")
+
+    def test_files_go_where_the_artist_says_and_nothing_else_is_written(self) -> None:
+        self.into("mods/stone/textures")
+        self.put()
+        own = {f"mods/stone/textures/wall_{s}.dds" for s in "cns"}
+        self.assertEqual(set(state(self.game)) - set(self.before), own)
+        texture = codecs.dds.read((self.game / "mods/stone/textures/wall_c.dds").read_bytes())
+        self.assertEqual((texture.width, texture.height), (64, 64))
+        self.assertTrue(self.in_game())
+        self.take_out()
+        self.assertFalse(self.in_game())
+        self.assert_as_before()
+
+    def test_the_plan_says_what_is_new_and_what_is_replaced_and_changes_nothing(self) -> None:
+        self.into("tex")
+        deliveries.build(self.ws, self.delivery.id, silent())
+        self.assertEqual(self.whys()["tex/wall_c.dds"], "in place of the game's own")
+        self.assertEqual(self.whys()["tex/wall_n.dds"], "a new file")
+        [keep] = deliveries.plan(self.ws, self.delivery.id).keeps
+        self.assertEqual((keep.file, keep.already), ("tex/wall_c.dds", False))
+        self.assert_as_before()
+
+    def test_what_is_replaced_comes_back_byte_for_byte_with_its_time(self) -> None:
+        self.into("tex")
+        self.put()
+        self.assertNotEqual(state(self.game)["tex/wall_c.dds"], self.before["tex/wall_c.dds"])
+        self.assertTrue(keeping.verify(self.ws, games.at(self.ws, self.game).id).safe_whole)
+        self.take_out()
+        self.assert_as_before()
+
+    def test_capitals_alone_make_no_second_file(self) -> None:
+        (self.game / "tex/wall_c.dds").rename(self.game / "tex/Wall_C.DDS")
+        self.before = state(self.game)
+        self.into("TEX")
+        self.put()
+        names = [n for n in state(self.game) if n.lower() == "tex/wall_c.dds"]
+        self.assertEqual(names, ["tex/Wall_C.DDS"])
+        self.take_out()
+        self.assert_as_before()
+
+    def test_a_later_build_replaces_ours_and_takes_out_what_it_lacks(self) -> None:
+        self.into("tex")
+        self.put()
+        self.edit(
+            self.surface,
+            edits.SetOutput(map=Role.COLOUR, target="loose", output=Output(name="floor_c")),
+        )
+        deliveries.build(self.ws, self.delivery.id, silent())
+        whys = self.whys()
+        self.assertIn("original comes back", whys["tex/wall_c.dds"])
+        self.assertEqual(whys["tex/floor_c.dds"], "in place of the game's own")
+        deliveries.install(self.ws, self.delivery.id, silent())
+        self.assertEqual(state(self.game)["tex/wall_c.dds"], self.before["tex/wall_c.dds"])
+        self.assertNotEqual(state(self.game)["tex/floor_c.dds"], self.before["tex/floor_c.dds"])
+        self.take_out()
+        self.assert_as_before()
+
+    def test_another_folder_moves_the_files(self) -> None:
+        self.into("one")
+        self.put()
+        self.into("two")
+        self.put()
+        self.assertFalse((self.game / "one").exists())
+        self.assertTrue((self.game / "two/wall_c.dds").is_file())
+        self.take_out()
+        self.assert_as_before()
+
+    def test_a_folder_with_something_of_somebody_else_in_it_stays(self) -> None:
+        self.into("mods")
+        self.put()
+        (self.game / "mods/theirs.txt").write_text("mine")
+        self.take_out()
+        self.assertEqual([p.name for p in (self.game / "mods").iterdir()], ["theirs.txt"])
+
+    def test_places_outside_the_game_are_refused(self) -> None:
+        with self.assertRaises(BadRequest):
+            self.into("../elsewhere")
+        elsewhere = self.root / "elsewhere"
+        elsewhere.mkdir()
+        (self.game / "way").symlink_to(elsewhere)
+        self.into("way")
+        deliveries.build(self.ws, self.delivery.id, silent())
+        with self.assertRaises(BadRequest) as caught:
+            deliveries.install(self.ws, self.delivery.id, silent())
+        self.assertEqual(caught.exception.code, "outside-game")
+        self.assertEqual(list(elsewhere.iterdir()), [])
+
+    def test_a_file_on_the_way_and_a_folder_in_the_place_are_refused(self) -> None:
+        self.into("tex/floor_c.dds")
+        deliveries.build(self.ws, self.delivery.id, silent())
+        with self.assertRaises(BadRequest) as caught:
+            deliveries.plan(self.ws, self.delivery.id)
+        self.assertEqual(caught.exception.code, "not-a-folder")
+        (self.game / "new/wall_c.dds").mkdir(parents=True)
+        self.into("new")
+        with self.assertRaises(BadRequest) as caught:
+            deliveries.install(self.ws, self.delivery.id, silent())
+        self.assertEqual(caught.exception.code, "not-a-file")
+
+    def test_two_maps_whose_names_differ_in_capitals_alone_are_refused(self) -> None:
+        self.edit(
+            self.surface,
+            edits.SetOutput(map=Role.COLOUR, target="loose", output=Output(name="WALL_N")),
+        )
+        deliveries.build(self.ws, self.delivery.id, silent())
+        with self.assertRaises(BadRequest) as caught:
+            deliveries.install(self.ws, self.delivery.id, silent())
+        self.assertEqual(caught.exception.code, "one-place-twice")
+        self.assert_as_before()
+
+    def test_nothing_of_the_sample_game_is_written_into_another(self) -> None:
+        self.put()
+        self.assertFalse((self.game / "deliveries").exists())
+        self.assertFalse((self.game / "deliveries.json").exists())
+
+
+class AfterAnUpdate(LooseCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.into("tex")
+        self.put()
+        self.id = games.at(self.ws, self.game).id
+
+    def states(self) -> dict[str, str]:
+        return {p.path: p.state for p in keeping.verify(self.ws, self.id).placed}
+
+    def test_what_the_update_wiped_is_put_back(self) -> None:
+        (self.game / "tex/wall_c.dds").write_bytes(colour_dds(1))
+        (self.game / "tex/wall_n.dds").unlink()
+        wiped = {path for path, known in self.states().items() if known == "wiped"}
+        self.assertEqual(wiped, {"tex/wall_c.dds", "tex/wall_n.dds"})
+        returning.put_back(self.ws, self.id, None, silent())
+        self.assertEqual(set(self.states().values()), {"in place"})
+        self.take_out()
+        self.assertNotIn("tex/wall_n.dds", state(self.game))
+
+    def test_another_original_stays_until_it_is_asked_for(self) -> None:
+        theirs = colour_dds(9)
+        (self.game / "tex/wall_c.dds").write_bytes(theirs)
+        with self.assertRaises(Conflict) as caught:
+            self.take_out()
+        self.assertIn("tex/wall_c.dds", caught.exception.message)
+        self.assertEqual((self.game / "tex/wall_c.dds").read_bytes(), theirs)
+        self.assertNotIn("tex/wall_n.dds", state(self.game))
+        self.assertTrue(self.in_game())
+
+    def test_replacing_the_new_one_keeps_it_and_puts_ours_as_it_was_built(self) -> None:
+        theirs, ours = colour_dds(9), (self.game / "tex/wall_c.dds").read_bytes()
+        (self.game / "tex/wall_c.dds").write_bytes(theirs)
+        with self.ws.session() as session:
+            row = keeping.placed_at(session, self.id, "tex/wall_c.dds", "")
+        assert row is not None
+        assert row.id is not None
+        returning.put_back(self.ws, self.id, [row.id], silent())
+        self.assertEqual((self.game / "tex/wall_c.dds").read_bytes(), ours)
+        self.take_out()
+        self.assertEqual((self.game / "tex/wall_c.dds").read_bytes(), theirs)
+
+    def test_switching_to_the_originals_and_back(self) -> None:
+        ours = state(self.game).keys()
+        returning.switch(self.ws, self.id, False, silent())
+        self.assert_as_before()
+        returning.switch(self.ws, self.id, True, silent())
+        self.assertEqual(state(self.game).keys(), ours)
+
+    def test_restoring_everything_takes_the_delivery_out(self) -> None:
+        returning.restore(self.ws, self.id, None, silent())
+        self.assert_as_before()
+        self.assertFalse(self.in_game())
+
+    def test_the_catalogue_follows_where_there_is_one(self) -> None:
+        cataloguing.catalogue(self.ws, self.id, silent())
+        self.into("fresh")
+        self.put()
+        read = cataloguing.catalogue(self.ws, self.id, silent())
+        self.assertEqual((read.changed, read.gone), (0, 0))
+
+
+class CutShort(LooseCase):
+    def test_after_a_stop_at_any_moment_the_game_is_as_before_or_as_put(self) -> None:
+        self.into("tex/deep")
+        (self.game / "tex/deep").mkdir()
+        (self.game / "tex/deep/wall_c.dds").write_bytes(colour_dds(5))
+        self.into("tex/deep")
+        self.before, self.folders = state(self.game), folders(self.game)
+        deliveries.build(self.ws, self.delivery.id, silent())
+        deliveries.install(self.ws, self.delivery.id, silent())
+        ours = {name: digest for name, (digest, _) in state(self.game).items()}
+        self.take_out()
+        self.into("tex/deep")
+        self.assert_each_moment(
+            lambda: deliveries.install(self.ws, self.delivery.id, silent()), ours
+        )
+
+    def test_new_folders_come_and_go_with_their_files(self) -> None:
+        self.into("mods/stone")
+        self.put()
+        ours = {name: digest for name, (digest, _) in state(self.game).items()}
+        self.take_out()
+        self.assert_each_moment(
+            lambda: deliveries.install(self.ws, self.delivery.id, silent()), ours
+        )
+
+    def assert_each_moment(self, work: object, ours: dict[str, str]) -> None:
+        seen = set()
+        for moment in range(400):
+            over = self.died(Ending(moment), work)
+            putting.settle(self.ws)
+            now = state(self.game)
+            digests = {name: digest for name, (digest, _) in now.items()}
+            self.assertIn(digests, (ours, {n: d for n, (d, _) in self.before.items()}), moment)
+            seen.add(digests == ours)
+            self.assertEqual(journal.unfinished(self.ws.data.journal), [])
+            self.died_again(moment)
+            self.take_out()
+            self.assert_as_before()
+            if over:
+                break
+        self.assertEqual(seen, {True, False})
+
+    def died(self, ending: Ending, work: object) -> bool:
+        assert callable(work)
+        try:
+            with disk.using(ending):
+                work()
+        except Died:
+            return False
+        return True
+
+    def died_again(self, moment: int) -> None:
+        """Die while taking out as well, then settle."""
+        self.died(Ending(moment), self.take_out)
+        putting.settle(self.ws)
+        self.assertEqual(journal.unfinished(self.ws.data.journal), [])
+
+
+if __name__ == "__main__":
+    unittest.main()
