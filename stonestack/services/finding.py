@@ -42,7 +42,11 @@ class Sort(StrEnum):
 
 
 class Query(BaseModel):
-    """What is looked for; everything that is given must hold."""
+    """What is looked for; everything that is given must hold.
+
+    Without ``others``, files that are no pictures and belong to none stay out, unless their kind
+    is asked for.
+    """
 
     words: str = Field("", max_length=200)
     kind: str = ""
@@ -53,6 +57,7 @@ class Query(BaseModel):
     least: int = Field(0, ge=0)
     most: int = Field(0, ge=0)
     pictures: bool = False
+    others: bool = True
     sort: Sort = Sort.THING
     down: bool = False
     offset: int = Field(0, ge=0)
@@ -96,9 +101,10 @@ class EntryView(BaseModel):
 
 
 class Page(BaseModel):
-    """A part of what was found."""
+    """A part of what was found, and how many others stayed out."""
 
     total: int
+    others: int
     entries: list[EntryView]
 
 
@@ -130,12 +136,16 @@ def search(ws: Workspace, game_id: str, query: Query) -> Page:
     index = ws.indexes.of(game_id)
     rows = index.order(_ORDERS.get(query.sort, (str(query.sort), "path")))
     rows = rows[::-1] if query.down else rows
-    found = rows[_mask(index, query)[rows]]
+    mask = _mask(index, query)
+    lone = mask & index.columns["lone"]
+    if not query.others and not query.kind:
+        mask &= ~lone
+    found = rows[mask[rows]]
     page = [int(i) for i in index.ids[found[query.offset : query.offset + query.limit]]]
     with ws.session() as session:
         by_id = {r.id: r for r in session.exec(select(EntryRow).where(col(EntryRow.id).in_(page)))}
         views = viewed(session, game_id, [by_id[i] for i in page if i in by_id])
-    return Page(total=len(found), entries=views)
+    return Page(total=len(found), others=int(lone.sum()), entries=views)
 
 
 _ORDERS: dict[Sort, tuple[str, ...]] = {

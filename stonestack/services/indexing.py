@@ -16,6 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import Engine
 
+from stonestack.core.codecs.sniff import READABLE
+
 _KEPT = 4
 _COLUMNS = (
     "id, haystack, kind, role, use, alpha, place, width, height, levels, format, size, thing,"
@@ -39,7 +41,8 @@ class Index:
     ends : ndarray, int64
         Where each row's text ends.
     columns : dict
-        Other columns, as arrays of objects or numbers.
+        Other columns, as arrays of objects or numbers. ``lone`` says of a row that neither it nor
+        anything that belongs to it is a picture.
     """
 
     revision: int
@@ -117,6 +120,9 @@ def _made(revision: int, rows: Any) -> Index:
     # Also where nothing is catalogued yet: a search may come while a folder is first read.
     columns["area"] = columns["width"] * columns["height"]
     columns["longest"] = np.maximum(columns["width"], columns["height"])
+    # What is called a picture but cannot be read is one too: it is to be seen with what is wrong.
+    picture = (columns["width"] > 0) | np.isin(columns["kind"], sorted(READABLE))
+    columns["lone"] = ~picture & ~np.isin(columns["thing"], columns["thing"][picture])
     columns["beside"] = np.array([relation != "map" for relation in columns["relation"]], bool)
     return Index(
         revision=revision,

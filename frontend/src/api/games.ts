@@ -14,6 +14,8 @@ export interface Search {
   use: string;
   alpha: string;
   least: number;
+  /** Whether files that are no pictures and belong to none are listed too. */
+  others: boolean;
   sort: Sort;
   down: boolean;
 }

@@ -66,6 +66,8 @@ export function useHistory(id: string, moves: number) {
   return useQuery({
     queryKey: ["history", id, moves],
     queryFn: () => got(api.GET("/api/documents/{document_id}/history", { params: { path: { document_id: id } } })),
+    // An open list stays open while its newer state is on its way.
+    placeholderData: (before) => before,
   });
 }
 

@@ -2711,11 +2711,13 @@ export interface components {
         };
         /**
          * Page
-         * @description A part of what was found.
+         * @description A part of what was found, and how many others stayed out.
          */
         Page: {
             /** Entries */
             entries: components["schemas"]["EntryView"][];
+            /** Others */
+            others: number;
             /** Total */
             total: number;
         };
@@ -4999,6 +5001,7 @@ export interface operations {
                 least?: number;
                 most?: number;
                 pictures?: boolean;
+                others?: boolean;
                 sort?: components["schemas"]["Sort"];
                 down?: boolean;
                 offset?: number;

@@ -32,6 +32,7 @@ export function ShownTarget({ project, shown }: { project: string; shown: string
     <label className="flex items-center gap-2 text-small">
       For
       <select
+        aria-label="For which game"
         value={shown}
         className="h-6 min-w-0 flex-1 rounded-sm border border-joint bg-lime px-1"
         onChange={(event) => void choose(event.target.value)}

@@ -172,7 +172,11 @@ function One({ project: { id: project, put_into, game_folder }, delivery, refres
               <th>File in the game</th><th>Surface</th><th>Format</th><th className="text-right">Size</th><th className="text-right">Bytes</th><th className="w-32">Since the last build</th>
             </tr>
           </thead>
-          <tbody>{delivery.parts.map((part) => <PartRow key={part.path} project={project} part={part} />)}</tbody>
+          <tbody>
+            {delivery.parts.map((part) => (
+              <PartRow key={part.path} project={project} part={part} into={loose && put_into ? `${put_into}/` : ""} />
+            ))}
+          </tbody>
         </table>
       </div>
       <aside aria-label="Build and install" className="flex w-[310px] shrink-0 flex-col gap-3 overflow-y-auto border-l border-joint bg-lime p-3.5">
@@ -237,14 +241,14 @@ function One({ project: { id: project, put_into, game_folder }, delivery, refres
   );
 }
 
-function PartRow({ project, part }: { project: string; part: Part }) {
+function PartRow({ project, part, into }: { project: string; part: Part; into: string }) {
   const { data: knowledge } = useKnowledge();
   const { data: facts } = useFacts(part.key, "compress");
   const change = CHANGES[part.change];
   return (
     <tr className="border-b border-mortar [&>td]:px-2.5 [&>td]:py-1 hover:bg-lime">
       <td><Swatch contentKey={part.key} alt="" size={30} longest={96} /></td>
-      <td className="figures">{part.path}</td>
+      <td className="figures"><span className="text-ink-2">{into}</span>{part.path}</td>
       <td>
         <Link
           href={part.map ? `/p/${project}/bench/${part.surface_id}?map=${part.map}&stage=output` : `/p/${project}/materials`}

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "wouter";
-import { api, got } from "@/api/client";
-import { useProjects } from "@/api/queries";
+import { api, got, type Schemas } from "@/api/client";
+import { useDeliveries, useProjects } from "@/api/queries";
 import { BarActions } from "@/app/BarActions";
 import { Empty } from "@/parts/Empty";
 import { ProblemNote } from "@/parts/ProblemNote";
@@ -11,27 +11,45 @@ export function Game({ project }: { project: string }) {
   const { data: projects } = useProjects();
   const here = projects?.find((p) => p.id === project);
   if (!here) return <div className="h-full" aria-busy />;
-  return here.target.room ? <Room project={project} /> : <OwnGame project={project} folder={here.game_folder} />;
+  return here.target.room ? <Room project={project} /> : <OwnGame project={here} />;
 }
 
-function OwnGame({ project, folder }: { project: string; folder: string | null }) {
+function OwnGame({ project }: { project: Schemas["ProjectView"] }) {
+  const { data: deliveries } = useDeliveries(project.id);
+  const { game_folder: folder, put_into } = project;
+  const inGame = deliveries?.filter((d) => d.in_game) ?? [];
   return (
     <Empty title="Look in your own game">
       <p className="mb-3">
-        Build a delivery, or put a texture back, then start the game and go to where the surface is seen. Look from near and
-        far, and in moving light. Come back here to change it.
+        {inGame.length > 0 ? "Start" : "Put a surface in the game, or a texture back, then start"} the game and go to where the
+        surface is seen. Look from near and far, and in moving light. Come back here to change it.
       </p>
       <p className="mb-3">
         {folder ? (
           <>
-            The game lies in <span className="figures select-all">{folder}</span>
+            The game lies in <span className="figures break-all select-all">{folder}</span>
           </>
         ) : (
-          "No game folder is registered yet; do that on Sources."
+          "No game folder is registered yet."
         )}
       </p>
-      <Link href={`/p/${project}/${folder ? "deliveries" : "sources"}`} className="underline">
-        {folder ? "To the deliveries" : "To the sources"}
+      {inGame.map((delivery) => {
+        const build = delivery.builds.find((b) => b.installed);
+        return (
+          <div key={delivery.id} className="mb-3">
+            <p>
+              <span className="font-semibold text-ink">{delivery.document.title}</span>
+              {build && `, build ${String(build.number)}, is in it: ${String(build.files)} files`}
+              {put_into && <> in <span className="figures">{put_into}</span></>}
+            </p>
+          </div>
+        );
+      })}
+      <Link
+        href={`/p/${project.id}/${!folder ? "sources" : deliveries?.length ? "deliveries" : "surfaces"}`}
+        className="inline-flex h-7 items-center rounded-sm border border-ink bg-ink px-2.5 font-medium text-lime hover:border-verdigris hover:bg-verdigris"
+      >
+        {!folder ? "Choose the game folder" : deliveries?.length ? "To the deliveries" : "To the surfaces"}
       </Link>
     </Empty>
   );

@@ -26,7 +26,7 @@ import { useAlike } from "./useAlike";
 import { useBringing } from "./useBringing";
 
 type Layout = "courses" | "sheet" | "list";
-const NOTHING: Search = { words: "", role: "", kind: "", use: "", alpha: "", least: 0, sort: "thing", down: false };
+const NOTHING: Search = { words: "", role: "", kind: "", use: "", alpha: "", least: 0, others: false, sort: "thing", down: false };
 
 /** What lies in the game, and what was brought in: found, looked at, taken. */
 export function Sources({ project }: { project: string }) {
@@ -125,6 +125,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
   const loaded = useMemo(() => found.data?.pages.flatMap((page) => page.entries) ?? [], [found.data]);
   const entries = alike ? alike.entries : loaded;
   const total = alike ? alike.entries.length : (found.data?.pages[0]?.total ?? 0);
+  const others = found.data?.pages[0]?.others ?? 0;
   const courses = useMemo(() => things(entries), [entries]);
   const order = layout === "courses" ? inOrder(courses) : entries;
   const current = order.find((e) => e.id === selected?.id) ?? selected ?? order[0] ?? null;
@@ -320,7 +321,11 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
             {here && here.entries > 0 && total === 0 && !alike && !found.isPending && (
               <div className="px-8">
                 <Empty title={reading ? "Reading the game folder" : "Nothing found"}>
-                  {reading ? "Files show here as soon as they are read." : "Try fewer letters, or another name. Words may stand in any order."}
+                  {reading
+                    ? "Files show here as soon as they are read."
+                    : others > 0
+                      ? "No picture fits; other files do. They are listed with the button below."
+                      : "Try fewer letters, or another name. Words may stand in any order."}
                 </Empty>
               </div>
             )}
@@ -354,6 +359,16 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
           </div>
           <div className="flex h-8 shrink-0 items-center gap-4 border-t border-joint px-3 text-small text-ink-2">
             <span>{total} files{layout === "courses" ? `, ${String(courses.length)} things` : ""}</span>
+            {others > 0 && !search.kind && !alike && (
+              <button
+                type="button"
+                className="underline"
+                title="Files that are no pictures and belong to none"
+                onClick={() => { set({ others: !search.others }); }}
+              >
+                {search.others ? `Hide ${String(others)} others` : `${String(others)} others, not shown`}
+              </button>
+            )}
             {game && where === "game" && (
               <>
                 <FolderButton project={project} root={game.root} />

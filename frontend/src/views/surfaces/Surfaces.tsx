@@ -96,15 +96,23 @@ export function Surfaces({ project }: { project: string }) {
       )}
       {surfaces?.length === 0 && (
         <Empty title="No surface yet">
-          Drop a photograph, a scan or a painted picture anywhere here. It becomes a surface with a normal, a specular and
-          an alpha map.
+          <p className="mb-3">
+            Drop a photograph, a scan or a painted picture anywhere here. It becomes a surface with a normal and a specular
+            map, and an alpha map where the picture has one.
+          </p>
+          <p className="flex items-center gap-4">
+            <Button look="solid" onClick={() => file.current?.click()}>Choose a picture</Button>
+            <Link href={`/p/${project}/sources`} className="underline">Take one from the game</Link>
+          </p>
         </Empty>
       )}
-      <ul className="grid grid-cols-3 border-b border-joint" aria-label="Surfaces">
-        {surfaces?.map((surface) => (
-          <Card key={surface.id} project={project} surface={surface} />
-        ))}
-      </ul>
+      {surfaces && surfaces.length > 0 && (
+        <ul className="grid grid-cols-3 border-b border-joint" aria-label="Surfaces">
+          {surfaces.map((surface) => (
+            <Card key={surface.id} project={project} surface={surface} />
+          ))}
+        </ul>
+      )}
       <StartSurface
         key={starting === null ? "none" : starting === "blank" ? "blank" : starting.name}
         project={project}
@@ -160,10 +168,10 @@ function Tiled({ contentKey, title }: { contentKey: string; title: string }) {
   return (
     <div className="checks absolute inset-0 grid grid-cols-2">
       {[0, 1].map((n) => (
-        <img key={n} src={url} alt={n === 0 ? title : ""} className="block w-full" draggable={false} />
+        <img key={n} src={url} alt={n === 0 ? title : ""} className="block w-full" draggable={false} loading="lazy" />
       ))}
       {[2, 3].map((n) => (
-        <img key={n} src={url} alt="" className="block w-full" draggable={false} />
+        <img key={n} src={url} alt="" className="block w-full" draggable={false} loading="lazy" />
       ))}
     </div>
   );
