@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import argparse
 import json
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from stonestack.cli.games import opened, print_plan, progress_of
@@ -28,6 +29,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
     build = command("build", "build all deliveries of a project")
     build.add_argument("--cluster", metavar="ADDRESS", help="a Dask scheduler that does the work")
+    build.add_argument("--archive", type=Path, metavar="FOLDER", help="a ZIP of each as well")
     build.set_defaults(run=_build)
 
     install = command("install", "put the newest builds into the game")
@@ -54,6 +56,7 @@ def _deliveries(ws: Workspace, project: ProjectView) -> list[DeliveryView]:
 def _build(options: argparse.Namespace) -> int:
     from stonestack.services import deliveries, projects
     from stonestack.services.cluster import Cluster
+    from stonestack.store.files import write_atomically
 
     with opened() as ws:
         found = _deliveries(ws, projects.found(ws, options.project))
@@ -61,8 +64,13 @@ def _build(options: argparse.Namespace) -> int:
         for delivery in found:
             built = deliveries.build(ws, delivery.id, progress_of(options), maker)
             folder = deliveries.build_folder(ws, built, delivery.id)
-            record = {"delivery": delivery.document.name, "build": built.number}
-            print(json.dumps({**record, "folder": str(folder)}) if options.json else folder)
+            places = {"folder": str(folder)}
+            if options.archive:
+                name = f"{delivery.document.name}-{built.number}.zip"
+                write_atomically(options.archive / name, deliveries.archived(ws, built.id))
+                places["archive"] = str(options.archive / name)
+            record = {"delivery": delivery.document.name, "build": built.number, **places}
+            print(json.dumps(record) if options.json else "\n".join(places.values()))
     return 0
 
 

@@ -59,8 +59,12 @@ class BuildRecord(BaseModel):
     surfaces : dict
         The key of all that each surface brought, by its id. One whose key is another now has
         changed since.
+    archive : str
+        The key of all its files in one archive, which is made when it is asked for; empty in
+        builds that were made before there were archives.
     """
 
     manifest: Manifest
     files: dict[str, Key] = {}
     surfaces: dict[str, Key] = {}
+    archive: Key = ""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from pydantic import BaseModel
@@ -362,6 +362,12 @@ def contents_of(graph: Graph, parts: Sequence[Part]) -> Key:
     paths = tuple(part.path for part in ordered_parts)
     inputs = tuple(part.key for part in ordered_parts)
     return ops.put(graph, "contents", Listing(paths=paths), inputs)
+
+
+def archive_of(graph: Graph, files: Mapping[str, Key]) -> Key:
+    """Return the node that puts files into one archive, by their paths."""
+    paths = tuple(sorted(files))
+    return ops.put(graph, "archive", Listing(paths=paths), [files[path] for path in paths])
 
 
 def manifest_of(graph: Graph, contents: Key, heading: Heading) -> Key:

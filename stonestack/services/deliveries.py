@@ -13,11 +13,12 @@ from stonestack.core import stopping
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.deliveries import BuildRecord, Delivery, Manifest
 from stonestack.core.document import Surface, rebuilt
-from stonestack.core.errors import BadRequest
+from stonestack.core.errors import BadRequest, NotFound
 from stonestack.core.graph import Graph, Key
+from stonestack.core.ops import File
 from stonestack.core.ops.files import Heading
 from stonestack.core.targets import target_of
-from stonestack.core.wiring import Part, Wiring, contents_of, manifest_of, parts_of
+from stonestack.core.wiring import Part, Wiring, archive_of, contents_of, manifest_of, parts_of
 from stonestack.services import delivering, history, installing, projects, surfaces
 from stonestack.services import materials as material_service
 from stonestack.services.delivering import Shipment
@@ -227,6 +228,7 @@ def build(
         )
         keys.append(manifest_of(graph, contents, heading))
         paths += ["", target.manifest]
+    archive = archive_of(graph, {p: key for p, key in zip(paths, keys, strict=False) if p})
     files: dict[str, bytes] = {}
     listing = b"[]"
     with urgent(Urgency.JOB), stopping.stoppable(progress.is_stopped):
@@ -249,7 +251,9 @@ def build(
         ),
         files={part.path: part.key for part in whole},
         surfaces={sid: contents_of(graph, own) for sid, own in parts.items() if own},
+        archive=archive,
     )
+    ws.renderer.graphs.add(graph, [archive])
     write_folder_atomically(ws.data.builds / delivery_id / str(number), files)
     with ws.writing() as session:
         row = BuildRow(
@@ -384,6 +388,25 @@ def withdraw(ws: Workspace, delivery_id: str, progress: Progress) -> DeliveryVie
 def build_folder(ws: Workspace, build_view: BuildView, delivery_id: str) -> Path:
     """Return where a build lies."""
     return ws.data.builds / delivery_id / str(build_view.number)
+
+
+def archived(ws: Workspace, build_id: str) -> bytes:
+    """Return all files of a build as one ZIP archive.
+
+    Raises
+    ------
+    BadRequest
+        If there is no such build, or what it was made of is not known any more.
+    """
+    key = record_of(ws, build_id).archive
+    try:
+        result = ws.renderer.result(key)
+    except NotFound as error:
+        raise BadRequest(
+            "no-archive", "What this build was made of is not known any more.", "Build it again."
+        ) from error
+    assert isinstance(result, File)
+    return result.data
 
 
 def record_of(ws: Workspace, build_id: str) -> BuildRecord:

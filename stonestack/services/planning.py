@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
 from pydantic import BaseModel
 from sqlmodel import Session, col, or_, select
 
+from stonestack.core import ops
 from stonestack.core.errors import BadRequest, Conflict, StoneError
-from stonestack.core.image import Picture, Space
-from stonestack.core.refit import as_stored, contract_of, made
+from stonestack.core.graph import Graph, Key
+from stonestack.core.image import Space
+from stonestack.core.ops import File
+from stonestack.core.ops.returns import StoredAs
+from stonestack.core.refit import contract_of
 from stonestack.core.roles import ROLES, Role
 from stonestack.services import games, keeping
 from stonestack.services.jobs import Progress
@@ -80,6 +85,7 @@ class Plan(BaseModel):
         return bool(wanted) and not any(line.problem for line in ticked)
 
 
+@dataclass(frozen=True)
 class Replacement:
     """A picture for one place, whatever it was made from.
 
@@ -87,18 +93,26 @@ class Replacement:
     ----------
     entry_id : int
         The place.
-    picture : callable
-        Returns the picture, read as the original's role asks, for a colour space.
+    wired : callable
+        Puts what makes the picture into a graph, for the space of the place's role; returns the
+        key of the picture.
+    lent : bytes
+        A file that the graph reads and that is kept nowhere; empty where it needs none.
     """
 
-    def __init__(self, entry_id: int, picture: Callable[[Space], Picture]) -> None:
-        self.entry_id = entry_id
-        self.picture = picture
+    entry_id: int
+    wired: Callable[[Graph, Space], Key]
+    lent: bytes = b""
 
 
 def from_file(entry_id: int, data: bytes) -> Replacement:
     """Return a replacement from the bytes of any picture file."""
-    return Replacement(entry_id, lambda space: as_stored(data, space))
+    digest = sha256(data)
+
+    def wired(graph: Graph, space: Space) -> Key:
+        return ops.put(graph, "replacement", StoredAs(space=space), blobs=(digest,))
+
+    return Replacement(entry_id, wired, data)
 
 
 def entry_at(session: Session, game_id: str, name: str) -> EntryRow:
@@ -292,7 +306,7 @@ def _line(
         current = keeping.current_bytes(root, line.file, chain_of(entry.chain))
         contract = contract_of(original)
         space = ROLES[Role(entry.role)].space if entry.role else Space.LINEAR
-        result = made(original, replacement.picture(space))
+        result = _made(ws, original, replacement, space)
     except OSError as error:
         problem = f"{entry.path} cannot be read: {error.strerror or error}."
         return line.model_copy(update={"problem": problem})
@@ -307,9 +321,19 @@ def _line(
             "contract": contract.line,
             "before": len(original),
             "after": len(result.data),
-            "made_anew": result.changed / max(1, result.units),
+            "made_anew": result.made_anew,
         }
     )
+
+
+def _made(ws: Workspace, original: bytes, replacement: Replacement, space: Space) -> File:
+    """Make a place's file again; what twins share is made once."""
+    graph = Graph()
+    with ws.files.lending(original, replacement.lent) as (digest, _):
+        key = ops.put(graph, "refit", None, [replacement.wired(graph, space)], [digest])
+        result = ws.renderer.scheduler.result(graph, key)
+    assert isinstance(result, File)
+    return result
 
 
 def keeps_of(ws: Workspace, root: Path, game_id: str, files: set[str]) -> list[KeepLine]:

@@ -9,21 +9,22 @@ from pathlib import Path, PurePosixPath
 from pydantic import BaseModel
 from sqlmodel import select
 
-from stonestack.core import edits
+from stonestack.core import edits, ops
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.catalogue.grouping import Relation
 from stonestack.core.catalogue.names import folded, parts
 from stonestack.core.document import GamePlace, SourceOrigin, Stage
 from stonestack.core.errors import BadRequest, StoneError
-from stonestack.core.graph import Key
-from stonestack.core.image import Picture, Space
+from stonestack.core.graph import Graph, Key
+from stonestack.core.image import Space
 from stonestack.core.naming import code_name
-from stonestack.core.normals import Green, turned
+from stonestack.core.normals import Green
+from stonestack.core.ops.returns import Turning
 from stonestack.core.refit import contract_of
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import SIZES, Size
-from stonestack.core.wiring import Wiring
+from stonestack.core.wiring import Wiring, closure
 from stonestack.services import finding, history, planning, projects, sources, surfaces
 from stonestack.services.history import SURFACE
 from stonestack.services.planning import Replacement
@@ -255,15 +256,18 @@ def of_surface(ws: Workspace, surface_id: str) -> tuple[str, list[Replacement]]:
             stage = Stage.SIZE if same else Stage.STEPS
             key = wiring.at(m.id, stage)
             if key is not None:
-                ws.renderer.graphs.add(wiring.graph, [key])
                 # As its own file had it: the game reads it so.
                 green = m.origin.green if isinstance(m.origin, SourceOrigin) else Green.UP
-                wanted.append(Replacement(entry.id or 0, _picture(ws, key, green)))
+                wanted.append(Replacement(entry.id or 0, _wired(wiring.graph, key, green)))
     return placed[0][1].game, wanted
 
 
-def _picture(ws: Workspace, key: Key, green: Green) -> Callable[[Space], Picture]:
-    return lambda _space: turned(ws.renderer.picture(key), green)
+def _wired(known: Graph, key: Key, green: Green) -> Callable[[Graph, Space], Key]:
+    def wired(graph: Graph, _space: Space) -> Key:
+        graph.nodes.update(closure(known, [key]))
+        return ops.put(graph, "turn", Turning(green=green), [key])
+
+    return wired
 
 
 def maps_of(ws: Workspace, game_id: str, entry: EntryRow) -> dict[Role, EntryRow]:

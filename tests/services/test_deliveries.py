@@ -1,9 +1,11 @@
+import io
 import json
 import threading
+import zipfile
 from unittest import mock
 
 from stonestack.core import codecs, edits
-from stonestack.core.deliveries import Delivery
+from stonestack.core.deliveries import BuildRecord, Delivery
 from stonestack.core.document import rebuilt
 from stonestack.core.errors import BadRequest
 from stonestack.core.roles import Role
@@ -11,6 +13,7 @@ from stonestack.services import deliveries, installing, materials, projects, rev
 from stonestack.services.jobs import Jobs, JobState, Progress, silent
 from stonestack.services.surfaces import SurfaceState
 from stonestack.store import files
+from stonestack.store.tables import BuildRow
 from tests.services.test_surfaces import SurfaceCase
 from tests.support import WorkspaceCase, set_output
 
@@ -45,6 +48,32 @@ class Building(DeliveryCase):
         for entry in listing["files"]:
             data = (folder / entry["path"]).read_bytes()
             self.assertEqual((entry["sha256"], entry["bytes"]), (files.sha256(data), len(data)))
+
+    def test_an_archive_holds_what_was_built_and_is_the_same_again(self) -> None:
+        built = deliveries.build(self.ws, self.delivery.id, silent())
+        folder = deliveries.build_folder(self.ws, built, self.delivery.id)
+        self.edit(self.surface, set_output(Role.COLOUR, name="wall_other"))
+        data = deliveries.archived(self.ws, built.id)
+        with zipfile.ZipFile(io.BytesIO(data)) as box:
+            self.assertIsNone(box.testzip())
+            held = {name: box.read(name) for name in box.namelist()}
+        files_there = {
+            p.relative_to(folder).as_posix(): p for p in folder.rglob("*") if p.is_file()
+        }
+        self.assertEqual(held, {name: p.read_bytes() for name, p in files_there.items()})
+        self.assertEqual(deliveries.archived(self.opened(), built.id), data)
+
+    def test_a_build_of_before_there_were_archives_says_what_to_do(self) -> None:
+        built = deliveries.build(self.ws, self.delivery.id, silent())
+        with self.ws.writing() as session:
+            row = session.get(BuildRow, built.id)
+            assert row is not None
+            record = BuildRecord.model_validate_json(row.manifest)
+            row.manifest = rebuilt(record, archive="").model_dump_json()
+            session.add(row)
+        with self.assertRaises(BadRequest) as caught:
+            deliveries.archived(self.ws, built.id)
+        self.assertEqual(caught.exception.fix, "Build it again.")
 
     def test_the_definition_links_by_relative_paths_that_exist(self) -> None:
         built = deliveries.build(self.ws, self.delivery.id, silent())

@@ -4,6 +4,22 @@
  */
 
 export interface paths {
+    "/api/builds/{build_id}/archive.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_archive_api_builds__build_id__archive_zip_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{delivery_id}": {
         parameters: {
             query?: never;
@@ -4498,6 +4514,28 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_archive_api_builds__build_id__archive_zip_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                build_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     change_delivery_api_deliveries__delivery_id__put: {
         parameters: {
             query?: never;

@@ -32,9 +32,13 @@ class Solved:
 
 @dataclass(frozen=True)
 class File:
-    """The bytes of a file, as it leaves or is shown."""
+    """The bytes of a file, as it leaves or is shown.
+
+    ``made_anew`` is the share of its blocks or texels, 0..1, that is not a game's own.
+    """
 
     data: bytes
+    made_anew: float = 1.0
 
 
 Result = Picture | Texture | Solved | File

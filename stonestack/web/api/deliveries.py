@@ -12,7 +12,7 @@ from stonestack.services.deliveries import DeliveryView
 from stonestack.services.jobs import JobView
 from stonestack.services.planning import Plan
 from stonestack.services.workspace import Workspace
-from stonestack.web.answers import model, models
+from stonestack.web.answers import model, models, unchanging
 from stonestack.web.api.projects import ProjectPath
 
 
@@ -27,6 +27,12 @@ class DeliveryChange(BaseModel):
 
     base: int
     document: Delivery
+
+
+class BuildPath(BaseModel):
+    """Names a build."""
+
+    build_id: str
 
 
 class JobPath(BaseModel):
@@ -93,6 +99,10 @@ def register(app: OpenAPI, ws: Workspace) -> None:
                 ),
             )
         )
+
+    @app.get("/api/builds/<build_id>/archive.zip")
+    def get_archive(path: BuildPath) -> Response:
+        return unchanging(deliveries.archived(ws, path.build_id), "application/zip")
 
     @app.get("/api/jobs/<job_id>", responses={200: JobView})
     def get_job(path: JobPath) -> Response:

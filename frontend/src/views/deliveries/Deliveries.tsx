@@ -224,7 +224,7 @@ function One({ project: { id: project, put_into, game_folder }, delivery, refres
         )}
         <h3 className="head mt-2">Builds, newest first</h3>
         <ul>
-          {delivery.builds.map((build) => <BuildRow key={build.id} build={build} />)}
+          {delivery.builds.map((build) => <BuildRow key={build.id} build={build} name={delivery.document.name} newest={build === newest} />)}
         </ul>
       </aside>
       {planning && (
@@ -265,7 +265,7 @@ function PartRow({ project, part, into }: { project: string; part: Part; into: s
   );
 }
 
-function BuildRow({ build }: { build: Schemas["BuildView"] }) {
+function BuildRow({ build, name, newest }: { build: Schemas["BuildView"]; name: string; newest: boolean }) {
   return (
     <li className="border-t border-mortar py-1.5 text-small">
       <div className="flex justify-between">
@@ -273,7 +273,10 @@ function BuildRow({ build }: { build: Schemas["BuildView"] }) {
         <span className="figures">{bytes(build.bytes)}</span>
       </div>
       <div className="flex justify-between text-ink-2">
-        <span>{build.files} files{build.installed ? ", in the game" : ""}</span>
+        <span>
+          {build.files} files{build.installed ? ", in the game" : ""}
+          {newest && <>{" "}<a href={`/api/builds/${build.id}/archive.zip`} download={`${name}-${String(build.number)}.zip`} className="underline">Save as archive</a></>}
+        </span>
         <time dateTime={build.created}>{when(build.created)}</time>
       </div>
     </li>
