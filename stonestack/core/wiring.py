@@ -110,6 +110,19 @@ class Wiring:
         """Return the keys of every map at every stage, by the maps' ids."""
         return {m.id: {s: self.at(m.id, s) for s in Stage} for m in self.surface.maps}
 
+    def masks(self) -> dict[str, Key]:
+        """Return the keys of the masks as pictures, by id, as far as there is a map to draw on.
+
+        One is drawn on the map that uses it first, else on the surface's first that has an origin.
+        """
+        drawn: dict[str, Key] = {}
+        ways = [(m, way) for m in self.surface.maps if (way := self._stepped(m, self.longest))]
+        for mask in self.surface.masks:
+            using = [way for m, way in ways if any(step.mask == mask.id for step in m.steps)]
+            for way in [*using, *(way for _, way in ways)][:1]:
+                drawn[mask.id] = self._mask(mask.id, way)
+        return drawn
+
     def out_of_date(self, m: Map) -> bool:
         """Tell whether a frozen map's recipe has another result now."""
         if m.frozen is None:

@@ -92,6 +92,8 @@ class SurfaceView(BaseModel):
     document: Surface
     target: str
     keys: dict[str, dict[Stage, str | None]]
+    masks: dict[str, str]
+    """The keys of its masks as pictures, by id."""
     outputs: dict[str, OutputView]
     out_of_date: list[str]
     undo: str | None
@@ -179,6 +181,7 @@ def get(ws: Workspace, surface_id: str, left: list[str] | None = None) -> Surfac
         document=document,
         target=target.name,
         keys=_announced(ws, wiring),
+        masks=_announced_masks(ws, wiring),
         outputs=outputs(document, target, settings.game_folder),
         out_of_date=[m.id for m in document.maps if wiring.out_of_date(m)],
         undo=undo,
@@ -581,6 +584,12 @@ def _announced(ws: Workspace, wiring: Wiring) -> dict[str, dict[Stage, Key | Non
     stages = wiring.stages()
     ws.renderer.graphs.add(wiring.graph, [k for by in stages.values() for k in by.values() if k])
     return stages
+
+
+def _announced_masks(ws: Workspace, wiring: Wiring) -> dict[str, Key]:
+    masks = wiring.masks()
+    ws.renderer.graphs.add(wiring.graph, masks.values())
+    return masks
 
 
 def _first_colour_is_open(before: Surface, after: Surface) -> bool:

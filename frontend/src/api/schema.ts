@@ -4037,6 +4037,10 @@ export interface components {
              * @default []
              */
             left: string[];
+            /** Masks */
+            masks: {
+                [key: string]: string;
+            };
             material: components["schemas"]["Material"] | null;
             /** Material Id */
             material_id: string | null;

@@ -19,6 +19,7 @@ import { CourseSheet } from "./CourseSheet";
 import { FlatPane } from "./FlatPane";
 import { NOT_FRAMING, type Framing } from "./FrameControls";
 import { LightPane } from "./LightPane";
+import { MaskStrip } from "./MaskStrip";
 import { usePassing, type Passing } from "./passing";
 import { Workfiles } from "./Workfiles";
 
@@ -54,6 +55,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const [installing, setInstalling] = useState<string | null>(null);
   const [framing, setFraming] = useState<Framing>(NOT_FRAMING);
   const [chosenStep, setChosenStep] = useState<string | null>(null);
+  const [chosenMask, setChosenMask] = useState<string | null>(null);
   const maps = surface.document.maps;
   const map = (maps.find((m) => m.id === cell) ?? maps.find((m) => m.role === "colour") ?? maps[0])?.id ?? "";
   useEffect(() => {
@@ -186,6 +188,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             change={change}
             look={passing.look}
             chosenStep={shown === "steps" ? chosenStep : null}
+            chosenMask={chosenMask}
           />
           <LightPane surface={surface} passing={passing.now} again={again} />
         </div>
@@ -214,6 +217,8 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             onFraming={setFraming}
             chosenStep={chosenStep}
             onChooseStep={setChosenStep}
+            chosenMask={chosenMask}
+            onChooseMask={setChosenMask}
           />
           <Workfiles surface={surface} map={map} stage={shown} />
         </aside>
@@ -257,7 +262,17 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
         again={() => {
           setAgain((n) => n + 1);
         }}
-      />
+      >
+        <MaskStrip
+          surface={surface}
+          knowledge={knowledge}
+          map={map}
+          chosen={chosenMask}
+          onChoose={setChosenMask}
+          change={change}
+          look={passing.look}
+        />
+      </CourseSheet>
     </div>
   );
 }

@@ -20,6 +20,8 @@ interface Props {
   onFraming: (framing: Framing) => void;
   chosenStep: string | null;
   onChooseStep: (step: string | null) => void;
+  chosenMask: string | null;
+  onChooseMask: (mask: string | null) => void;
 }
 
 const HEADS: Record<Column, string> = {
@@ -44,6 +46,8 @@ export function Controls({
   onFraming,
   chosenStep,
   onChooseStep,
+  chosenMask,
+  onChooseMask,
 }: Props) {
   const map = surface.document.maps.find((m) => m.id === id);
   const words = map && knowledge.roles[map.role];
@@ -59,7 +63,15 @@ export function Controls({
       </header>
       {column === "source" && <SourceControls {...common} project={project} drop={drop} framing={framing} onFraming={onFraming} />}
       {column === "steps" && (
-        <StepControls {...common} project={project} look={look} chosenStep={chosenStep} onChooseStep={onChooseStep} />
+        <StepControls
+          {...common}
+          project={project}
+          look={look}
+          chosenStep={chosenStep}
+          onChooseStep={onChooseStep}
+          chosenMask={chosenMask}
+          onChooseMask={onChooseMask}
+        />
       )}
       {column === "size" && <SizeControls {...common} project={project} />}
       {column === "compress" && <CompressControls {...common} />}

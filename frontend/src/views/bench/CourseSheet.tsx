@@ -1,4 +1,4 @@
-import { useRef } from "react";
+import { useRef, type ReactNode } from "react";
 import { isStopped, type Edit, type Schemas, type Stage, type SurfaceMap, type SurfaceView } from "@/api/client";
 import { useFacts } from "@/api/queries";
 import { COLUMNS, type Column } from "@/app/address";
@@ -22,6 +22,8 @@ interface Props {
   turn: number;
   /** Called when what was stopped is made after all. */
   again: () => void;
+  /** What stands below the maps. */
+  children?: ReactNode;
 }
 
 const HEADS: Record<Column, string> = {
@@ -33,7 +35,7 @@ const HEADS: Record<Column, string> = {
 };
 
 /** The course sheet: a row a map, a column a stage. */
-export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop, change, turn, again }: Props) {
+export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop, change, turn, again, children }: Props) {
   const grid = useRef<HTMLDivElement>(null);
   const maps = surface.document.maps;
   const roles = Object.keys(knowledge.roles) as Schemas["Role"][];
@@ -47,12 +49,13 @@ export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop,
     grid.current?.querySelector<HTMLElement>(`[data-cell="${map.id}-${next}"]`)?.focus();
   };
   return (
+    <div className="shrink-0 border-t border-joint bg-plaster">
     <div
       ref={grid}
       role="grid"
       aria-label="Course sheet"
       tabIndex={-1}
-      className="grid max-h-[286px] shrink-0 overflow-y-auto grid-cols-[112px_minmax(0,1.1fr)_minmax(0,1.35fr)_minmax(0,0.8fr)_minmax(0,1.35fr)_minmax(0,1.25fr)] border-t border-joint bg-plaster"
+      className="grid max-h-[260px] overflow-y-auto grid-cols-[112px_minmax(0,1.1fr)_minmax(0,1.35fr)_minmax(0,0.8fr)_minmax(0,1.35fr)_minmax(0,1.25fr)]"
       onKeyDown={(event) => {
         const by = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[event.key];
         if (!by) return;
@@ -97,28 +100,28 @@ export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop,
           ))}
         </div>
       ))}
+    </div>
+    <div className="flex min-h-8 flex-wrap items-center gap-x-3 px-2">
       {missing.length > 0 && (
-        <div role="row" className="col-span-full flex h-[26px] items-center px-2">
-          <div role="gridcell">
-          <select
-            aria-label="Add a map"
-            value=""
-            className="h-5 rounded-sm border border-transparent bg-transparent text-small text-ink-2 hover:border-joint"
-            onChange={(event) => {
-              const role = missing.find((r) => r === event.target.value);
-              if (role) change({ kind: "add_map", role });
-            }}
-          >
-            <option value="">Add a map…</option>
-            {missing.map((role) => (
-              <option key={role} value={role}>
-                {knowledge.roles[role]?.title}: {knowledge.roles[role]?.hint.toLowerCase()}
-              </option>
-            ))}
-          </select>
-          </div>
-        </div>
+        <select
+          aria-label="Add a map"
+          value=""
+          className="h-6 w-28 rounded-sm border border-transparent bg-transparent text-small text-ink-2 hover:border-joint"
+          onChange={(event) => {
+            const role = missing.find((r) => r === event.target.value);
+            if (role) change({ kind: "add_map", role });
+          }}
+        >
+          <option value="">Add a map…</option>
+          {missing.map((role) => (
+            <option key={role} value={role}>
+              {knowledge.roles[role]?.title}: {knowledge.roles[role]?.hint.toLowerCase()}
+            </option>
+          ))}
+        </select>
       )}
+      {children}
+    </div>
     </div>
   );
 }

@@ -9,6 +9,7 @@ import type { Framing } from "./FrameControls";
 import { FrameOverlay } from "./FrameOverlay";
 import { kindOf } from "./kinds";
 import { EdgeScores, Marks, useSize } from "./Over";
+import { MaskPart } from "./MaskPart";
 import { Missed, Pane } from "./Pane";
 import type { Passing } from "./passing";
 import { StepPart } from "./StepPart";
@@ -42,6 +43,7 @@ export function FlatPane({
   change,
   look: lookAhead,
   chosenStep,
+  chosenMask,
 }: {
   surface: SurfaceView;
   map: string;
@@ -54,8 +56,9 @@ export function FlatPane({
   onFraming: (framing: Framing) => void;
   change: (edit: Edit) => void;
   look: (edit: Edit, map: string, stage: Stage) => void;
-  /** The step whose mask or picture has its handles shown. */
+  /** The step whose picture, and the mask, that have their handles shown. */
   chosenStep: string | null;
+  chosenMask: string | null;
 }) {
   const { data: knowledge } = useKnowledge();
   const stand = useRef<HTMLDivElement>(null);
@@ -90,6 +93,7 @@ export function FlatPane({
         ? raw ? source(surface, map, "raw", knowledge) : null
         : source(surface, map, "source", knowledge);
   const found = surface.document.maps.find((m) => m.id === map);
+  const mask = surface.document.masks.find((m) => m.id === chosenMask);
   const facts = useFacts(surface.keys[map]?.[stage], stage);
   // Measured after the steps; a stretch to the finished size moves nothing.
   const measured = useFacts(surface.keys[map]?.steps, "steps");
@@ -312,6 +316,9 @@ export function FlatPane({
       )}
       {!framing && cells === "plain" && found && chosenStep && (
         <StepPart surface={surface} map={found} step={chosenStep} layout={layout} change={change} look={lookAhead} />
+      )}
+      {!framing && cells === "plain" && mask && current && (
+        <MaskPart surface={surface} mask={mask} map={map} stage={stage} layout={layout} change={change} look={lookAhead} />
       )}
       {!current && (
         <p className="absolute inset-0 flex items-center justify-center px-10 text-center text-label-ink">

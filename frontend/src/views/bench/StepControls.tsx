@@ -33,12 +33,16 @@ export function StepControls({
   look,
   chosenStep,
   onChooseStep,
+  chosenMask,
+  onChooseMask,
 }: ControlsProps & {
   project: string;
   look: (edit: Edit, map: string, stage: Stage) => void;
-  /** The step whose mask or picture is shown in the flat view. */
+  /** The step whose picture has its handles shown in the flat view. */
   chosenStep: string | null;
   onChooseStep: (step: string | null) => void;
+  chosenMask: string | null;
+  onChooseMask: (mask: string | null) => void;
 }) {
   const add = useId();
   const file = useRef<HTMLInputElement>(null);
@@ -165,7 +169,7 @@ export function StepControls({
             {step.enabled && kind.mixes && (
               <details className="text-small" open={step.mask !== null || step.amount !== 1 || step.blend !== "normal"}>
                 <summary className="min-h-6 cursor-pointer leading-6 text-ink-2">Where and how much</summary>
-                <StepMask surface={surface} map={map} step={step} change={change} chosen={chosenStep === step.id} onChoose={onChooseStep} />
+                <StepMask surface={surface} map={map} step={step} change={change} chosen={chosenMask} onChoose={onChooseMask} />
                 <Amount
                   knowledge={knowledge}
                   step={step}

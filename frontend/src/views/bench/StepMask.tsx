@@ -1,21 +1,8 @@
 import { useId } from "react";
-import type { Edit, Schemas, Step, SurfaceMap, SurfaceView } from "@/api/client";
+import type { Edit, Step, SurfaceMap, SurfaceView } from "@/api/client";
 import { Button } from "@/parts/Button";
-import { Tick } from "@/parts/Tick";
-import { newId } from "./ids";
-
-type Mask = Schemas["Mask"];
-
-/** A rectangle in the middle, to begin with. */
-function first(title: string): Mask {
-  return {
-    id: newId(),
-    title,
-    shape: { kind: "rectangle", x: 0.25, y: 0.25, width: 0.5, height: 0.5, soft: 0.02 },
-    inverted: false,
-    on: "tile",
-  };
-}
+import { Swatch } from "@/parts/Swatch";
+import { firstMask } from "./ids";
 
 /** Where a step works: on all of the map, or on a mask of the surface. */
 export function StepMask({
@@ -30,13 +17,12 @@ export function StepMask({
   map: SurfaceMap;
   step: Step;
   change: (edit: Edit) => void;
-  /** Whether its mask is shown in the flat view. */
-  chosen: boolean;
-  onChoose: (step: string | null) => void;
+  /** The mask that is worked on: its handles are in the flat view. */
+  chosen: string | null;
+  onChoose: (mask: string | null) => void;
 }) {
   const id = useId();
   const masks = surface.document.masks;
-  const mask = masks.find((m) => m.id === step.mask);
   return (
     <div className="flex flex-col gap-1 py-1">
       <div className="flex items-center gap-2">
@@ -58,39 +44,28 @@ export function StepMask({
             </option>
           ))}
         </select>
+        {step.mask && <Swatch contentKey={surface.masks[step.mask]} alt="" size={24} longest={48} />}
       </div>
       <div className="flex items-center justify-end gap-2">
-        {mask && (
-          <Tick
-            className="mr-auto flex items-center gap-1.5"
-            title="Everywhere outside of it"
-            checked={mask.inverted}
-            onChange={(inverted) => {
-              change({ kind: "set_mask", mask: { ...mask, inverted } });
-            }}
-          >
-            All but this
-          </Tick>
-        )}
-        {mask && (
+        {step.mask && (
           <Button
-            look={chosen ? "solid" : "line"}
+            look={chosen === step.mask ? "solid" : "line"}
             className="h-6"
-            hint="Its outline and handles are in the flat view"
+            hint="Its outline and handles are in the flat view, its figures below the course sheet"
             onClick={() => {
-              onChoose(chosen ? null : step.id);
+              onChoose(chosen === step.mask ? null : step.mask);
             }}
           >
-            {chosen ? "Done" : "Show it"}
+            {chosen === step.mask ? "Done" : "Work on it"}
           </Button>
         )}
         <Button
           className="h-6"
           hint="A part of the surface that any step of any map can be limited to"
           onClick={() => {
-            const drawn = first(`Part ${String(masks.length + 1)}`);
-            change({ kind: "add_mask", mask: drawn, map: map.id, step: step.id });
-            onChoose(step.id);
+            const mask = firstMask(masks);
+            change({ kind: "add_mask", mask, map: map.id, step: step.id });
+            onChoose(mask.id);
           }}
         >
           New mask

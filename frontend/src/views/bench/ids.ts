@@ -1,4 +1,19 @@
+import type { Schemas } from "@/api/client";
+
+type Mask = Schemas["Mask"];
+
 /** A new id for something inside a document. */
 export function newId(): string {
   return Array.from(crypto.getRandomValues(new Uint8Array(5)), (byte) => byte.toString(16).padStart(2, "0")).join("");
+}
+
+/** A rectangle in the middle, to begin with. */
+export function firstMask(masks: readonly Mask[]): Mask {
+  return {
+    id: newId(),
+    title: `Part ${String(masks.length + 1)}`,
+    shape: { kind: "rectangle", x: 0.25, y: 0.25, width: 0.5, height: 0.5, soft: 0.02 },
+    inverted: false,
+    on: "tile",
+  };
 }
