@@ -1,7 +1,8 @@
 """Run every unittest and write the counts: ``python -m tests.all RESULT [PATTERN …]``.
 
-Tests run class by class in as many processes as the machine has cores, browser tests beside the
-others. A class that measures time says ``alone = True``; those run last, one after the other.
+Tests run class by class in one process more than the machine has cores, browser tests beside the
+others, as soon as the demo is drawn that they share. A class that measures time says
+``alone = True``; those run last, one after the other.
 """
 
 from __future__ import annotations
@@ -11,15 +12,20 @@ import itertools
 import multiprocessing
 import os
 import sys
+import tempfile
 import time
 import unittest
 from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
+
+from tests.browser.case import SHARED, draw
 
 _SLOW = 3.0
-_FIRST = ("tests.browser.", "tests.services.test_faults", "tests.demo.", "tests.services.")
+_BROWSER = "tests.browser."
+_FIRST = (_BROWSER, "tests.services.test_faults", "tests.demo.", "tests.services.")
 """What takes longest begins first, so that no core is left without work at the end."""
 
 
@@ -80,6 +86,34 @@ def _rank(name: str) -> int:
     return next((n for n, first in enumerate(_FIRST) if name.startswith(first)), len(_FIRST))
 
 
+def _drawn(folder: str) -> None:
+    """Draw the demo for all browser tests."""
+    draw(Path(folder))
+
+
+def _side_by_side(
+    pool: ProcessPoolExecutor, count: int, waiting: list[tuple[str, list[str]]]
+) -> Iterator[Outcome]:
+    """Run classes, as many at once as there are cores; browser tests wait for their demo."""
+    shared = os.environ.get(SHARED)
+    drawing = pool.submit(_drawn, shared) if shared else None
+    running: set[Future[Any]] = {drawing} if drawing else set()
+    while waiting or running:
+        while waiting and len(running) < count:
+            held = drawing is not None and not drawing.done()
+            fit = (n for n, w in enumerate(waiting) if not (held and w[0].startswith(_BROWSER)))
+            place = next(fit, None)
+            if place is None:
+                break
+            running.add(pool.submit(_run, waiting.pop(place)))
+        done, running = wait(running, return_when=FIRST_COMPLETED)
+        for future in done:
+            if future is not drawing:
+                yield future.result()
+            else:
+                future.result()
+
+
 def main() -> int:
     """Run the tests whose names hold one of the patterns; all where none is given."""
     result_file, patterns = Path(sys.argv[1]), sys.argv[2:]
@@ -99,13 +133,17 @@ def main() -> int:
             last.add(name)
     together = sorted((n for n in classes if n not in last), key=lambda n: (_rank(n), n))
     total = Outcome("all")
-    count = max(1, min(os.cpu_count() or 1, len(together)))
+    # One more than there are cores: browser tests wait for answers much of their time.
+    count = max(1, min((os.cpu_count() or 1) + 1, len(together)))
     spawning = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(count, mp_context=spawning) as pool:
-        for future in as_completed([pool.submit(_run, (n, classes[n])) for n in together]):
-            _told(future.result(), total)
-    for name in sorted(last):
-        _told(_run((name, classes[name])), total)
+    with tempfile.TemporaryDirectory() as shared:
+        if any(name.startswith(_BROWSER) for name in classes):
+            os.environ[SHARED] = shared
+        with ProcessPoolExecutor(count, mp_context=spawning) as pool:
+            for outcome in _side_by_side(pool, count, [(n, classes[n]) for n in together]):
+                _told(outcome, total)
+        for name in sorted(last):
+            _told(_run((name, classes[name])), total)
     for words in broken:
         print(f"FAILED  cannot be loaded: {words}")
     result_file.write_text(f"{total.passed} {total.failed + len(broken)} {total.skipped}")

@@ -7,6 +7,7 @@ import re
 from stonestack.core.errors import BadRequest
 
 _CODE = re.compile(r"[a-z0-9][a-z0-9_]{0,62}")
+_FILE = re.compile(r"[A-Za-z0-9_]([A-Za-z0-9_ .-]{0,98}[A-Za-z0-9_])?")
 _RESERVED = {"con", "prn", "aux", "nul"} | {f"{p}{n}" for p in ("com", "lpt") for n in range(10)}
 
 
@@ -24,11 +25,34 @@ def check_code_name(name: str) -> str:
     BadRequest
         If it holds anything but small letters, digits and underscores.
     """
-    if not _CODE.fullmatch(name) or name in _RESERVED:
+    if not is_code_name(name):
         raise BadRequest(
             "bad-name",
             f"“{name[:80]}” cannot be a file name in the game.",
             "Use small letters, digits and underscores, for example floor_encaustic.",
+        )
+    return name
+
+
+def is_code_name(name: str) -> bool:
+    """Tell whether a name holds nothing but small letters, digits and underscores."""
+    return _CODE.fullmatch(name) is not None and name not in _RESERVED
+
+
+def check_file_name(name: str) -> str:
+    """Return ``name`` if it can be a file name, without extension, on every system.
+
+    Raises
+    ------
+    BadRequest
+        If it holds what some system does not take, or some program may trip over.
+    """
+    if not _FILE.fullmatch(name) or name.lower().split(".")[0] in _RESERVED:
+        raise BadRequest(
+            "bad-name",
+            f"“{name[:80]}” cannot be a file name.",
+            "Use letters, digits, spaces and any of _ - . inside; begin and end with a letter, "
+            "a digit or an underscore.",
         )
     return name
 

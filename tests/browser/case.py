@@ -64,16 +64,27 @@ class Server:
             self._process.stdout.close()
 
 
+SHARED = "STONE_STACK_TEST_DEMO"
+"""Names a folder in which the demo is drawn already, for tests in several processes."""
+
+
 @cache
 def _drawn() -> Path:
     """Have the demo drawn and its pictures prepared once; return where its data lies."""
+    if shared := os.environ.get(SHARED):
+        return Path(shared)
     folder = Path(tempfile.mkdtemp())
     atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    draw(folder)
+    return folder
+
+
+def draw(folder: Path) -> None:
+    """Draw the demo in a folder, and prepare its pictures."""
     Server("stonestack.cli.main", "demo", "--port", 0, data=folder / "data").stop()
     ws = started(DataFolder(folder / "data-demo"))
     warm(ws, silent())
     ws.close()
-    return folder
 
 
 def demo_server() -> tuple[Server, Path]:

@@ -369,6 +369,19 @@ class Outputs(unittest.TestCase):
         )
         self.assertEqual([f.words for f in misnamed], ["The game looks up no wall_c"])
 
+    def test_a_name_with_capitals_is_for_games_that_look_such_names_up(self) -> None:
+        surface = plain()
+        for target, expected in (
+            (self.SALT, ["Saltglass cannot look up “Wall-D 2”"]),
+            (self.LOOSE, []),
+        ):
+            named = edits.SetOutput.model_validate(
+                {"map": "colour", "target": target.name, "output": {"name": "Wall-D 2"}}
+            ).apply(surface)
+            m = named.map("colour")
+            found = of_output(named, m, leaving(named, m, target), target)
+            self.assertEqual([f.words for f in found], expected)
+
     def test_a_format_that_the_target_does_not_take_is_found(self) -> None:
         surface = plain()
         bc7 = edits.SetOutput.model_validate(

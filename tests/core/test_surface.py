@@ -159,7 +159,19 @@ class Documents(unittest.TestCase):
             add_step(Role.COLOUR, NormalFromHeight()).apply(begun())
 
     def test_names_that_leave_their_folder_are_refused(self) -> None:
-        for name in ("../up", "a/b", "A", "", "con", "x" * 80, "a.b"):
+        for name in (
+            "../up",
+            "a/b",
+            "a\\b",
+            "",
+            "con",
+            "CON.x",
+            ".a",
+            "a.",
+            "a ",
+            "x" * 120,
+            "a\0b",
+        ):
             with self.assertRaises((BadRequest, ValidationError)):
                 set_output(Role.COLOUR, name=name).apply(begun())
 

@@ -16,7 +16,7 @@ from stonestack.core import edits
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.deliveries import Delivery
 from stonestack.core.document import rebuilt
-from stonestack.core.errors import BadRequest, Conflict, NotFound
+from stonestack.core.errors import BadRequest, Conflict
 from stonestack.core.normals import Green
 from stonestack.core.roles import Role
 from stonestack.core.steps.levels import Levels
@@ -84,7 +84,7 @@ class Branches(SurfaceCase):
         with self.assertRaises(BadRequest):
             revisions.name(self.ws, self.surface.id, self.surface.revision, "  ")
         other = surfaces.create(self.ws, self.project.id, "Other", "other")
-        with self.assertRaises(NotFound):
+        with self.assertRaises(BadRequest):
             revisions.name(self.ws, self.surface.id, other.revision, "Theirs")
 
 

@@ -4109,6 +4109,9 @@ export interface components {
          *         Where a texture lies below a delivery, with ``{name}`` for its name; forward slashes.
          *     texture_name : str
          *         What a texture is called: ``{surface}`` and ``{suffix}``.
+         *     names : str
+         *         ``code``: names of files hold small letters, digits and underscores; ``any``: whatever
+         *         a file can be called.
          *     name_suffixes : dict
          *         Suffixes that differ from the roles' own.
          *     formats : dict
@@ -4203,6 +4206,12 @@ export interface components {
             name_suffixes: {
                 [key: string]: string;
             };
+            /**
+             * Names
+             * @default code
+             * @enum {string}
+             */
+            names: "code" | "any";
             /**
              * Own Textures
              * @default

@@ -5,6 +5,7 @@ from __future__ import annotations
 from stonestack.core.checks.findings import Finding
 from stonestack.core.document import Map, Surface
 from stonestack.core.image import Space
+from stonestack.core.naming import is_code_name
 from stonestack.core.targets import Leaving, Target
 
 
@@ -46,6 +47,14 @@ def of_output(
                 level="look",
                 words=f"{target.title} has no slot for it",
                 fix="It goes along, but nothing reads it; do not deliver it.",
+            )
+        )
+    if target.names == "code" and not is_code_name(leaves.name):
+        found.append(
+            Finding(
+                level="fault",
+                words=f"{target.title} cannot look up “{leaves.name}”",
+                fix="Use small letters, digits and underscores, for example floor_encaustic.",
             )
         )
     if names and leaves.name not in names:

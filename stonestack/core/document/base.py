@@ -8,7 +8,7 @@ from typing import Annotated, Any, TypeVar
 from pydantic import BaseModel, ConfigDict, Field, JsonValue
 
 from stonestack.core.errors import BadRequest
-from stonestack.core.naming import check_code_name
+from stonestack.core.naming import check_code_name, check_file_name
 
 Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
 """What names a thing inside a document, for as long as it is there."""
@@ -37,6 +37,14 @@ M = TypeVar("M", bound=Document)
 def rebuilt(model: M, **changes: Any) -> M:
     """Return a validated copy with some fields changed."""
     return type(model).model_validate({**dict(model), **changes})
+
+
+def checked_file_name(name: str) -> str:
+    """Check a name as :func:`check_file_name` does, in the way that a model's validator must."""
+    try:
+        return check_file_name(name)
+    except BadRequest as error:
+        raise ValueError(f"{error.message} {error.fix}") from error
 
 
 def checked_name(name: str) -> str:

@@ -18,6 +18,7 @@ from stonestack.core.document.base import (
     Document,
     Hash,
     Id,
+    checked_file_name,
     checked_name,
     new_id,
     rebuilt,
@@ -192,7 +193,7 @@ class Output(Document):
     @field_validator("name")
     @classmethod
     def _plain_name(cls, name: str | None) -> str | None:
-        return None if name is None else checked_name(name)
+        return None if name is None else checked_file_name(name)
 
 
 class Map(Document):

@@ -23,6 +23,9 @@ class Target(BaseModel):
         Where a texture lies below a delivery, with ``{name}`` for its name; forward slashes.
     texture_name : str
         What a texture is called: ``{surface}`` and ``{suffix}``.
+    names : str
+        ``code``: names of files hold small letters, digits and underscores; ``any``: whatever
+        a file can be called.
     name_suffixes : dict
         Suffixes that differ from the roles' own.
     formats : dict
@@ -65,6 +68,7 @@ class Target(BaseModel):
     hint: str
     textures: str = "{name}.dds"
     texture_name: str = "{surface}{suffix}"
+    names: Literal["code", "any"] = "code"
     name_suffixes: dict[Role, str] = {}
     formats: dict[Role, list[BlockFormat]] = {}
     header: Literal["dx10", "legacy"] = "dx10"

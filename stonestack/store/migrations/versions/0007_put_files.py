@@ -11,8 +11,10 @@ depends_on = None
 
 def upgrade() -> None:
     """Add the columns; all that stands so far was put back by hand."""
-    op.add_column("placed", sa.Column("delivery_id", sa.String(), server_default=""))
-    op.add_column("placed", sa.Column("made", sa.String(), server_default=""))
+    op.add_column(
+        "placed", sa.Column("delivery_id", sa.String(), nullable=False, server_default="")
+    )
+    op.add_column("placed", sa.Column("made", sa.String(), nullable=False, server_default=""))
     op.create_index("ix_placed_delivery_id", "placed", ["delivery_id"])
 
 
