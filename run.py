@@ -5,6 +5,7 @@ python3 run.py demo     start with the demo project
 python3 run.py serve    start with your own data
 python3 run.py setup    set up only
 python3 run.py test     run every check and test
+python3 run.py sweep    the slow sweeps beside: seeded tests at full length, the browser ten times
 """
 
 from __future__ import annotations
@@ -16,6 +17,7 @@ import shutil
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent
@@ -26,7 +28,7 @@ BIN = VENV / ("Scripts" if os.name == "nt" else "bin")
 EXE = ".exe" if os.name == "nt" else ""
 PYTHON = BIN / f"python{EXE}"
 LEAST_PYTHON, LEAST_NODE = (3, 11), 20
-COMMANDS = ("setup", "demo", "serve", "test")
+COMMANDS = ("setup", "demo", "serve", "test", "sweep")
 
 
 class Missing(Exception):
@@ -45,6 +47,9 @@ def main() -> int:
             return 0
         if command == "test":
             return test()
+        if command == "sweep":
+            environment = {**os.environ, "STONE_STACK_BROWSER": browser()}
+            return subprocess.call([PYTHON, "-m", "tests.sweep"], cwd=ROOT, env=environment)
         return subprocess.call([BIN / f"stone-stack{EXE}", command, *sys.argv[2:]])
     except Missing as missing:
         print(missing, file=sys.stderr)
@@ -67,7 +72,16 @@ def setup() -> None:
             f"Stone Stack needs Python {wanted} or newer; this is {sys.version.split()[0]}."
         )
     MARKS.mkdir(exist_ok=True)
+    side_by_side(setup_python, setup_node)
+
+
+def setup_python() -> None:
     part("python", [ROOT / "pyproject.toml", ROOT / "requirements.lock"], install_python, PYTHON)
+    kernels = sorted((ROOT / "stonestack" / "core").rglob("*.py"))
+    part("kernels", [*kernels, ROOT / "requirements.lock"], compile_kernels, MARKS)
+
+
+def setup_node() -> None:
     modules = FRONTEND / "node_modules"
     part("node", [FRONTEND / "package-lock.json"], install_node, modules)
     sources = [
@@ -77,8 +91,13 @@ def setup() -> None:
         if p.is_file()
     ]
     part("pages", sources, build_pages, ROOT / "stonestack" / "web" / "static" / "index.html")
-    kernels = sorted((ROOT / "stonestack" / "core").rglob("*.py"))
-    part("kernels", [*kernels, ROOT / "requirements.lock"], compile_kernels, MARKS)
+
+
+def side_by_side(*works) -> None:
+    """Do independent work at once; what goes wrong in any of it is raised when all have ended."""
+    with ThreadPoolExecutor(len(works)) as pool:
+        for each in [pool.submit(work) for work in works]:
+            each.result()
 
 
 def part(name: str, inputs: list[Path], work, made: Path) -> None:
@@ -93,7 +112,7 @@ def part(name: str, inputs: list[Path], work, made: Path) -> None:
     started = time.monotonic()
     work()
     mark.write_text(digest.hexdigest())
-    print(f"  done in {time.monotonic() - started:.0f} s", flush=True)
+    print(f"  {name}: done in {time.monotonic() - started:.0f} s", flush=True)
 
 
 def install_python() -> None:
@@ -170,22 +189,33 @@ def test() -> int:
     environment = {**os.environ, "STONE_STACK_BROWSER": browser()}
     command = npm()
     node = [command, "run", "--silent"]
-    checks = [
+    python = [
         ("types of the API are current", [PYTHON, "-m", "tests.api_types"], ROOT),
         ("layers", [BIN / f"lint-imports{EXE}"], ROOT),
         ("lint, Python", [BIN / f"ruff{EXE}", "check", "."], ROOT),
         ("format, Python", [BIN / f"ruff{EXE}", "format", "--check", "--quiet", "."], ROOT),
         ("types, Python", [BIN / f"mypy{EXE}", "stonestack"], ROOT),
+    ]
+    typescript = [
         ("types, TypeScript", [*node, "typecheck"], FRONTEND),
         ("lint, TypeScript", [*node, "lint"], FRONTEND),
     ]
-    passed = failed = skipped = 0
-    for title, words, folder in checks:
+    outcomes: list[bool] = []
+
+    def check(title: str, words: list, folder: Path) -> None:
         started = time.monotonic()
-        good = subprocess.call(words, cwd=folder, env=environment) == 0
-        passed, failed = passed + good, failed + (not good)
-        state = "ok" if good else "FAILED"
-        print(f"{state:7} {title} ({time.monotonic() - started:.0f} s)", flush=True)
+        said = subprocess.run(
+            words, cwd=folder, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
+        )
+        outcomes.append(said.returncode == 0)
+        state = "ok" if outcomes[-1] else "FAILED"
+        told = said.stdout.decode(errors="replace") if state == "FAILED" else ""
+        print(f"{told}{state:7} {title} ({time.monotonic() - started:.0f} s)", flush=True)
+
+    side_by_side(
+        lambda: [check(*each) for each in python], lambda: [check(*each) for each in typescript]
+    )
+    passed, failed, skipped = sum(outcomes), outcomes.count(False), 0
     result = MARKS / "tests.txt"
     result.unlink(missing_ok=True)
     subprocess.call([PYTHON, "-m", "tests.all", result, *sys.argv[2:]], cwd=ROOT, env=environment)

@@ -1,8 +1,8 @@
 """Run every unittest and write the counts: ``python -m tests.all RESULT [PATTERN …]``.
 
-Tests run class by class in one process more than the machine has cores, browser tests beside the
-others, as soon as the demo is drawn that they share. A class that measures time says
-``alone = True``; those run last, one after the other.
+Tests run class by class in one process more than the machine has cores, browser tests beside
+the others. Classes that say ``needs_demo = True`` begin as soon as it is drawn. A class that
+measures time says ``alone = True``; those run last, one after the other.
 """
 
 from __future__ import annotations
@@ -21,11 +21,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from tests.browser.case import SHARED, draw
+from tests.drawn import SHARED, draw
 
 _SLOW = 3.0
-_BROWSER = "tests.browser."
-_FIRST = (_BROWSER, "tests.services.test_faults", "tests.demo.", "tests.services.")
+_FIRST = ("tests.browser.", "tests.services.test_faults", "tests.demo.", "tests.services.")
 """What takes longest begins first, so that no core is left without work at the end."""
 
 
@@ -92,16 +91,15 @@ def _drawn(folder: str) -> None:
 
 
 def _side_by_side(
-    pool: ProcessPoolExecutor, count: int, waiting: list[tuple[str, list[str]]]
+    pool: ProcessPoolExecutor, count: int, waiting: list[tuple[str, list[str]]], demo: set[str]
 ) -> Iterator[Outcome]:
-    """Run classes, as many at once as there are cores; browser tests wait for their demo."""
-    shared = os.environ.get(SHARED)
-    drawing = pool.submit(_drawn, shared) if shared else None
+    """Run classes, so many at once; those that need the demo wait until it is drawn."""
+    drawing = pool.submit(_drawn, os.environ[SHARED]) if demo else None
     running: set[Future[Any]] = {drawing} if drawing else set()
     while waiting or running:
         while waiting and len(running) < count:
             held = drawing is not None and not drawing.done()
-            fit = (n for n, w in enumerate(waiting) if not (held and w[0].startswith(_BROWSER)))
+            fit = (n for n, w in enumerate(waiting) if not (held and w[0] in demo))
             place = next(fit, None)
             if place is None:
                 break
@@ -122,6 +120,7 @@ def main() -> int:
         loader.testNamePatterns = [f"*{pattern}*" for pattern in patterns]
     classes: dict[str, list[str]] = {}
     last: set[str] = set()
+    demo: set[str] = set()
     broken: list[str] = []
     for test in _tests(loader.discover("tests", pattern="test_*.py", top_level_dir=".")):
         if test.__class__.__module__ == "unittest.loader":
@@ -131,16 +130,18 @@ def main() -> int:
         classes.setdefault(name, []).append(test.id())
         if getattr(test, "alone", False):
             last.add(name)
+        if getattr(test, "needs_demo", False):
+            demo.add(name)
     together = sorted((n for n in classes if n not in last), key=lambda n: (_rank(n), n))
     total = Outcome("all")
     # One more than there are cores: browser tests wait for answers much of their time.
     count = max(1, min((os.cpu_count() or 1) + 1, len(together)))
     spawning = multiprocessing.get_context("spawn")
     with tempfile.TemporaryDirectory() as shared:
-        if any(name.startswith(_BROWSER) for name in classes):
+        if drawing := demo & set(together):
             os.environ[SHARED] = shared
         with ProcessPoolExecutor(count, mp_context=spawning) as pool:
-            for outcome in _side_by_side(pool, count, [(n, classes[n]) for n in together]):
+            for outcome in _side_by_side(pool, count, [(n, classes[n]) for n in together], drawing):
                 _told(outcome, total)
         for name in sorted(last):
             _told(_run((name, classes[name])), total)

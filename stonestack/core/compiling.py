@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
+from multiprocessing import get_context
+
 import numpy as np
 
 from stonestack.core import codecs
@@ -16,25 +20,42 @@ from stonestack.core.tile.scores import tile_scores
 from stonestack.core.tile.ways import FAMILY
 
 
-def compile_all() -> None:
-    """Run each kernel on a small picture; compiled code is kept on disk beside its source."""
-    rng = np.random.default_rng(1)
-    pixels = rng.random((48, 64, 4), dtype=np.float32)
-    picture = Picture(pixels, Space.LINEAR, alpha=True)
-    solid = Picture(np.ascontiguousarray(pixels[..., :3]), Space.LINEAR)
+def _picture() -> Picture:
+    pixels = np.random.default_rng(1).random((48, 64, 4), dtype=np.float32)
+    return Picture(pixels, Space.LINEAR, alpha=True, wraps=True)
+
+
+def compile_tiling() -> None:
+    """Run the kernels that make tiles and measure them."""
+    picture = _picture()
+    solid = Picture(np.ascontiguousarray(picture.pixels[..., :3]), Space.LINEAR)
     for step in STEPS.values():
         if step.family == FAMILY:
             step.apply(solid, step.params())
-    tiled = cut_tile(picture, CutTile())
-    tile_scores(tiled)
+    tile_scores(cut_tile(replace(picture, wraps=False), CutTile()))
+
+
+def compile_codecs() -> None:
+    """Run the kernels that store pictures and look at them."""
+    picture = _picture()
     for format_ in BlockFormat:
         if FORMATS[format_].written:
-            texture = codecs.compress(tiled, format_)
+            texture = codecs.compress(picture, format_)
             for level in (0, 1):
                 texture.texels(level)
-    texels = to_texels(tiled)
+    texels = to_texels(picture)
     look(texels)
     cutout.fill_holes(texels, np.zeros((texels.shape[0] * texels.shape[1] // 16, 8), np.uint8))
+
+
+def compile_all() -> None:
+    """Run each kernel on a small picture; compiled code is kept on disk beside its source.
+
+    Both halves share no kernel, so they are compiled side by side.
+    """
+    with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
+        for half in [pool.submit(compile_tiling), pool.submit(compile_codecs)]:
+            half.result()
 
 
 if __name__ == "__main__":

@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-import atexit
 import base64
 import io
 import os
 import shutil
-import sqlite3
 import subprocess
 import sys
-import tempfile
 import unittest
 from collections.abc import Callable
-from functools import cache
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -21,10 +17,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Locator, Page, Playwright, expect, sync_playwright
 
-from stonestack.services.jobs import silent
-from stonestack.services.starting import started
-from stonestack.services.warming import warm
-from stonestack.store.place import DataFolder
+from tests import drawn as demo
 
 FLAGS = (
     "--disable-quic",
@@ -64,40 +57,9 @@ class Server:
             self._process.stdout.close()
 
 
-SHARED = "STONE_STACK_TEST_DEMO"
-"""Names a folder in which the demo is drawn already, for tests in several processes."""
-
-
-@cache
-def _drawn() -> Path:
-    """Have the demo drawn and its pictures prepared once; return where its data lies."""
-    if shared := os.environ.get(SHARED):
-        return Path(shared)
-    folder = Path(tempfile.mkdtemp())
-    atexit.register(shutil.rmtree, folder, ignore_errors=True)
-    draw(folder)
-    return folder
-
-
-def draw(folder: Path) -> None:
-    """Draw the demo in a folder, and prepare its pictures."""
-    Server("stonestack.cli.main", "demo", "--port", 0, data=folder / "data").stop()
-    ws = started(DataFolder(folder / "data-demo"))
-    warm(ws, silent())
-    ws.close()
-
-
 def demo_server() -> tuple[Server, Path]:
     """Start the demo in a data folder of its own, as it is first drawn; return both."""
-    drawn, folder = _drawn(), Path(tempfile.mkdtemp())
-    shutil.copytree(drawn, folder, dirs_exist_ok=True)
-    with sqlite3.connect(next(folder.glob("*/stonestack.sqlite3"))) as database:
-        for table, column in (("revision", "body"), ("game", "root")):
-            database.execute(
-                f"UPDATE {table} SET {column} = replace({column}, ?, ?)",
-                (str(drawn), str(folder)),
-            )
-    database.close()
+    folder = demo.copied()
     server = Server("stonestack.cli.main", "demo", "--port", 0, data=folder / "data")
     return server, folder
 
@@ -105,6 +67,7 @@ def demo_server() -> tuple[Server, Path]:
 class BrowserCase(unittest.TestCase):
     """A test with a page; anything that the page complains about fails the test."""
 
+    needs_demo = True
     playwright: ClassVar[Playwright]
     size = (1280, 800)
 

@@ -17,6 +17,8 @@ from tests.browser.case import BrowserCase, Server
 
 
 class Room(BrowserCase):
+    needs_demo = False
+
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()

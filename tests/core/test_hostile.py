@@ -19,6 +19,7 @@ from stonestack.core.workfiles import openraster
 from stonestack.core.workfiles.openraster import PICTURE, Layer
 from stonestack.core.workfiles.passing import incoming
 from tests.games import colour_dds
+from tests.sizes import times
 from tests.support import noise, png
 
 
@@ -61,7 +62,7 @@ class Hostile(unittest.TestCase):
         """Try spoilt files; return how many were refused in words."""
         rng = random.Random(seed)
         refused = 0
-        for _ in range(120):
+        for _ in range(times(1000, 120)):
             try:
                 work(spoilt(good, rng))
             except StoneError as error:

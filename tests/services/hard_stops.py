@@ -26,8 +26,9 @@ from stonestack.services.workspace import Workspace
 from stonestack.store import disk, journal
 from stonestack.store.place import DataFolder
 from tests.games import catalogued, colour_dds, hashes, replacement, small_game
+from tests.sizes import times
 
-MOMENTS = 200
+MOMENTS = times(200, 40)
 PART = os.environ.get("STONE_STOPS", "0/1")
 """Which of how many parts of the moments are tried here."""
 

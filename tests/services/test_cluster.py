@@ -1,14 +1,15 @@
 """The demo, built on the pool and on two worker processes of a cluster: the same bytes."""
 
+import shutil
 import unittest
 
 from stonestack.core.errors import BadRequest
-from stonestack.demo.project import ensure
 from stonestack.services import deliveries, projects
 from stonestack.services.cluster import Cluster
 from stonestack.services.jobs import silent
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
+from tests import drawn
 from tests.support import WorkspaceCase
 
 
@@ -18,15 +19,14 @@ def contents(ws: Workspace, delivery: str, number: int) -> dict[str, bytes]:
 
 
 class TwoWorkers(unittest.TestCase):
-    def test_a_cluster_makes_the_same_bytes_as_the_pool(self) -> None:
-        import tempfile
-        from pathlib import Path
+    needs_demo = True
 
+    def test_a_cluster_makes_the_same_bytes_as_the_pool(self) -> None:
         from distributed import Client, LocalCluster
 
-        holder = tempfile.TemporaryDirectory()
-        self.addCleanup(holder.cleanup)
-        ws = ensure(DataFolder(Path(holder.name) / "data"))
+        folder = drawn.copied()
+        self.addCleanup(shutil.rmtree, folder)
+        ws = Workspace(DataFolder(folder / drawn.DATA))
         self.addCleanup(ws.close)
         project = projects.listed(ws)[0]
         delivery = deliveries.listed(ws, project.id)[0]

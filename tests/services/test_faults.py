@@ -13,10 +13,11 @@ from pathlib import Path
 
 from stonestack.store import disk, journal
 from stonestack.store.journal import Change
+from tests.sizes import times
 
 
 class HardStops(unittest.TestCase):
-    """The process is killed at 200 seeded moments."""
+    """The process is killed at seeded moments: 200 in a sweep."""
 
     @unittest.skipUnless(hasattr(os, "fork"), "needs fork")
     def test_every_file_is_old_or_new_after_a_hard_stop_and_the_safe_is_whole(self) -> None:
@@ -117,7 +118,7 @@ class PowerCuts(unittest.TestCase):
 
     def test_each_file_is_old_or_new_and_all_alike_after_the_next_start(self) -> None:
         rng = random.Random(4)
-        for _ in range(300):
+        for _ in range(times(300, 60)):
             with tempfile.TemporaryDirectory() as holder:
                 self.once(Path(holder), rng)
 

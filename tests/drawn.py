@@ -1,0 +1,52 @@
+"""The demo, drawn once for all tests that need it; each works on a copy of its own."""
+
+from __future__ import annotations
+
+import atexit
+import os
+import shutil
+import sqlite3
+import tempfile
+from functools import cache
+from pathlib import Path
+
+from stonestack.demo.project import ensure
+from stonestack.services.jobs import silent
+from stonestack.services.warming import warm
+from stonestack.store.place import DataFolder
+
+SHARED = "STONE_STACK_TEST_DEMO"
+"""Names a folder in which the demo is drawn already, for tests in several processes."""
+DATA = "data-demo"
+"""Where the demo lies below a data folder called ``data``."""
+
+
+def draw(folder: Path) -> None:
+    """Draw the demo in a folder, and prepare its pictures."""
+    ws = ensure(DataFolder(folder / DATA))
+    warm(ws, silent())
+    ws.close()
+
+
+@cache
+def _drawn() -> Path:
+    if shared := os.environ.get(SHARED):
+        return Path(shared)
+    folder = Path(tempfile.mkdtemp())
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    draw(folder)
+    return folder
+
+
+def copied() -> Path:
+    """Return a new folder with the demo in it, as it is first drawn."""
+    drawn, folder = _drawn(), Path(tempfile.mkdtemp())
+    shutil.copytree(drawn, folder, dirs_exist_ok=True)
+    with sqlite3.connect(folder / DATA / "stonestack.sqlite3") as database:
+        for table, column in (("revision", "body"), ("game", "root")):
+            database.execute(
+                f"UPDATE {table} SET {column} = replace({column}, ?, ?)",
+                (str(drawn), str(folder)),
+            )
+    database.close()
+    return folder
