@@ -14,7 +14,7 @@ from pathlib import Path
 
 from tests.sizes import SWEEP
 
-SEEDED = ("test_faults", "TwoWriters", "test_hostile")
+SEEDED = ("test_faults", "TwoWriters", "test_hostile", "test_extending")
 BROWSER_TIMES = 10
 
 

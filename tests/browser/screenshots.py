@@ -88,6 +88,10 @@ class Taking(BrowserCase):
         page.mouse.up()
         page.get_by_role("radio", name="Cube").click()
         self.keep("bench-steps")
+        page.get_by_role("list", name="Masks").get_by_role("button", name="New mask").click()
+        expect(page.get_by_role("slider", name="Part 1: place")).to_be_visible()
+        self.keep("bench-mask")
+        page.keyboard.press("z")
         self.cell("colour", "size").click()
         expect(page.get_by_role("region", name="Proposed sizes")).to_be_visible(timeout=PATIENCE)
         self.keep("bench-size")
@@ -117,6 +121,9 @@ class Taking(BrowserCase):
         room = page.frame_locator("iframe").locator("canvas#room")
         expect(room).to_have_attribute("data-state", "shown")
         self.keep("sample-game")
+        page.get_by_role("link", name="Saltglass", exact=True).click()
+        expect(page.get_by_role("region", name="What was done")).to_be_visible()
+        self.keep("project")
 
 
 if __name__ == "__main__":

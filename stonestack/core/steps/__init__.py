@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, get_args
+from typing import Annotated
 
 from pydantic import Field
 
 from stonestack.core.derive import alpha, height, normal, roughness, specular
+from stonestack.core.registers import must_agree
 from stonestack.core.stepkind import StepKind, StepParams
 from stonestack.core.steps import another, laying, levels, tone
 from stonestack.core.tile import blend, boundary, light, mirrored, patches, quilt, wrapped
@@ -56,6 +57,4 @@ AnyStep = Annotated[
 ]
 """Parameters of any step, told apart by their ``kind``."""
 
-if {step.params for step in STEPS.values()} != set(get_args(get_args(AnyStep)[0])):
-    # A step that is registered and not listed would be refused only when somebody adds it.
-    raise TypeError("The register of steps and the list of their parameters are not the same.")
+must_agree("steps", {step.params for step in STEPS.values()}, AnyStep)

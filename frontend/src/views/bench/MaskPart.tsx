@@ -4,6 +4,7 @@ import type { Layout } from "@/gl/layout";
 import { PartOverlay, type Box } from "./PartOverlay";
 
 type Mask = Schemas["Mask"];
+type Sides = Pick<Box, "x" | "y" | "width" | "height">;
 
 interface Props {
   surface: SurfaceView;
@@ -31,7 +32,9 @@ export function MaskPart({ surface, mask, map, stage, layout, change, look }: Pr
     );
   }
   const edit = (box: Box): Edit => ({ kind: "set_mask", mask: masked(mask, box) });
-  const { x, y, width, height } = mask.shape;
+  // Not every kind of mask has sides to drag; the others have their figures below the sheet.
+  const { x, y, width, height } = mask.shape as Partial<Sides>;
+  if (x === undefined || y === undefined || width === undefined || height === undefined) return null;
   return (
     <PartOverlay
       label={mask.title}
@@ -57,6 +60,6 @@ export function finely(value: number): number {
 
 function masked(mask: Mask, box: Box): Mask {
   const [width, height] = [Math.min(1, finely(box.width)), Math.min(1, finely(box.height))];
-  const shape = { ...mask.shape, x: finely(box.x - width / 2), y: finely(box.y - height / 2), width, height };
-  return { ...mask, shape };
+  const sides: Sides = { x: finely(box.x - width / 2), y: finely(box.y - height / 2), width, height };
+  return { ...mask, shape: { ...mask.shape, ...sides } };
 }

@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import type { Edit, Schemas, Stage, SurfaceView } from "@/api/client";
 import { Button } from "@/parts/Button";
 import { Choice } from "@/parts/Choice";
-import { SchemaForm } from "@/parts/SchemaForm";
+import { SchemaForm, usualValues } from "@/parts/SchemaForm";
 import { Swatch } from "@/parts/Swatch";
 import { Tick } from "@/parts/Tick";
 import { firstMask } from "./ids";
@@ -134,7 +134,26 @@ function OpenMask({
             if (event.key === "Enter") event.currentTarget.blur();
           }}
         />
-        <p className="text-fine text-ink-2">{kind?.title}; {used(surface, mask)}</p>
+        <p className="flex items-center gap-1.5 text-fine text-ink-2">
+          {kinds.length > 1 ? (
+            <select
+              aria-label="Kind of the mask"
+              value={mask.shape.kind}
+              className="h-6 rounded-sm border border-joint bg-lime px-1 text-ink"
+              onChange={(event) => {
+                const next = kinds.find((k) => k.name === event.target.value);
+                if (next) onSettle(shaped({ kind: next.name, ...usualValues(next.parameters) }));
+              }}
+            >
+              {kinds.map((k) => (
+                <option key={k.name} value={k.name}>{k.title}</option>
+              ))}
+            </select>
+          ) : (
+            `${kind?.title ?? ""};`
+          )}
+          {used(surface, mask)}
+        </p>
         <div className="flex gap-2">
           <Button className="h-6" onClick={onDone}>Done</Button>
           <Button look="bare" className="h-6" disabled={users(surface, mask) > 0} hint="Only a mask that no step works on" onClick={onRemove}>

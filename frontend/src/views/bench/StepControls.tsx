@@ -54,7 +54,7 @@ export function StepControls({
     (s) =>
       s.name !== "patch_spots" &&
       s.makes === null &&
-      (s.name !== "another_map" || others(surface, map.id, knowledge).length > 0),
+      (!readsMap(s) || others(surface, map.id, knowledge).length > 0),
   );
   const begin = (kind: StepInfo, params: Values) => {
     const step = fresh(kind, params);
@@ -144,7 +144,7 @@ export function StepControls({
                 </button>
               </p>
             )}
-            {step.enabled && step.params.kind === "another_map" && (
+            {step.enabled && "map" in step.params && (
               <OtherMap
                 options={others(surface, map.id, knowledge)}
                 value={step.params.map.map}
@@ -219,7 +219,7 @@ export function StepControls({
           const kind = offered.find((s) => s.name === event.target.value);
           if (!kind) return;
           if (kind.name === "lay_picture") file.current?.click();
-          else if (kind.name === "another_map") begin(kind, { map: { map: others(surface, map.id, knowledge)[0]?.id ?? "" } });
+          else if (readsMap(kind)) begin(kind, { map: { map: others(surface, map.id, knowledge)[0]?.id ?? "" } });
           else begin(kind, {});
         }}
       >
@@ -232,6 +232,11 @@ export function StepControls({
       </select>
     </div>
   );
+}
+
+/** Whether a kind of step reads another map, as its parameters say. */
+function readsMap(kind: StepInfo): boolean {
+  return parametersOf(kind.parameters).some(([name]) => name === "map");
 }
 
 /** Other maps of a surface that a step can read: those whose numbers are no directions. */
