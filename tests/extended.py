@@ -197,10 +197,11 @@ def target() -> None:
 
 
 def view() -> None:
-    """Check the pages; in a sweep build them, and look for the view among them."""
-    subprocess.run(["npm", "run", "--silent", "typecheck"], cwd="frontend", check=True)
+    """Look for the view in the bar; in a sweep check and build the pages, and look there too."""
+    assert "/widths" in Path("frontend/src/app/Shell.tsx").read_text(encoding="utf-8")
     if not times(1, 0):
         return
+    subprocess.run(["npm", "run", "--silent", "typecheck"], cwd="frontend", check=True)
     subprocess.run(["npm", "run", "--silent", "build"], cwd="frontend", check=True)
     scripts = Path("stonestack/web/static/assets").glob("*.js")
     assert any("/p/:project/widths" in script.read_text() for script in scripts)

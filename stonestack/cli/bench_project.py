@@ -16,6 +16,7 @@ from pathlib import Path
 import numpy as np
 from sqlalchemy import text
 from sqlmodel import Session
+from werkzeug.test import TestResponse
 
 from stonestack.core import edits
 from stonestack.core.codecs import pictures
@@ -118,10 +119,10 @@ def _measured(ws: Workspace, project_id: str) -> None:
     at = f"/api/projects/{project_id}"
     for what in ("surfaces", "materials", "deliveries", "sources", "source-sets", "actions"):
         _row(f"list of {what}", partial(client.get, f"{at}/{what}"))
-    _row("list of projects", lambda: client.get("/api/projects"))
+    _row("list of projects", partial(client.get, "/api/projects"))
     surface = client.get(f"{at}/surfaces").get_json()[0]["id"]
-    _row("one surface", lambda: client.get(f"/api/surfaces/{surface}"))
-    _row("its history", lambda: client.get(f"/api/surfaces/{surface}/history"))
+    _row("one surface", partial(client.get, f"/api/surfaces/{surface}"))
+    _row("its history", partial(client.get, f"/api/documents/{surface}/history"))
     names = iter(range(1000))
 
     def edit() -> float:
@@ -141,7 +142,7 @@ def _measured(ws: Workspace, project_id: str) -> None:
     print(
         f"{'an edit':34} {statistics.median(times) * 1e3:8.0f} ms, at most {max(times) * 1e3:.0f}"
     )
-    _row("list of surfaces after an edit", lambda: client.get(f"{at}/surfaces"))
+    _row("list of surfaces after an edit", partial(client.get, f"{at}/surfaces"))
     with ws.engine.connect() as connection:
         size = connection.execute(
             text("SELECT page_count * page_size FROM pragma_page_count(), pragma_page_size()")
@@ -149,12 +150,14 @@ def _measured(ws: Workspace, project_id: str) -> None:
     print(f"{'database':34} {int(size or 0) / 1e6:8.1f} MB")
 
 
-def _row(title: str, work: Callable[[], object]) -> None:
+def _row(title: str, ask: Callable[[], TestResponse]) -> None:
     times = []
     for _ in range(_RUNS):
         started = time.perf_counter()
-        work()
+        answer = ask()
         times.append(time.perf_counter() - started)
+        if answer.status_code != 200:
+            raise RuntimeError(answer.get_data(as_text=True))
     print(f"{title:34} {statistics.median(times) * 1e3:8.0f} ms, first {times[0] * 1e3:.0f}")
 
 

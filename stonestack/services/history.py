@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, Generic, TypeVar
 
 from pydantic import BaseModel, ValidationError
@@ -188,6 +189,13 @@ def at(session: Session, kind: Kind[D], document_id: str, revision: int) -> D:
     return parsed(kind, row)
 
 
+@lru_cache(maxsize=4096)
+def _read(name: str, body: str, schema: int) -> Document:
+    """Read a stored body; the same text is read once, since documents cannot be changed."""
+    document: Document = KINDS[name].model.model_validate(read_values(name, body, schema))
+    return document
+
+
 def parsed(kind: Kind[D], row: RevisionRow | None) -> D:
     """Return a revision's body, upgraded to the present form.
 
@@ -199,7 +207,9 @@ def parsed(kind: Kind[D], row: RevisionRow | None) -> D:
     try:
         if row is None:
             raise ValueError("Its present state is lost.")
-        return kind.model.model_validate(read_values(kind.name, row.body, row.schema_version))
+        document = _read(kind.name, row.body, row.schema_version)
+        assert isinstance(document, kind.model)
+        return document
     except (ValueError, KeyError, TypeError) as error:
         words = str(error.errors()[0]["msg"]) if isinstance(error, ValidationError) else str(error)
         raise BadRequest(

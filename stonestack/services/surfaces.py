@@ -6,7 +6,7 @@ import hashlib
 import json
 from collections.abc import Callable, Sequence
 from enum import StrEnum
-from functools import cache
+from functools import cache, lru_cache
 
 from pydantic import BaseModel
 from sqlalchemy import text
@@ -234,7 +234,7 @@ def listed(ws: Workspace, project_id: str) -> list[SurfaceSummary]:
         settings = projects.settings_of(session, project_id)
         rows = history.rows_of(session, SURFACE, project_id)
         known = summaries(ws, session, rows, settings)
-        built = _built(session, project_id)
+        built = _built(session, "document.project_id", project_id)
     return [_summary(row, known[row.id], built) for row in rows]
 
 
@@ -280,6 +280,12 @@ def _code() -> str:
     return hashlib.sha256(json.dumps(whole, sort_keys=True).encode()).hexdigest()[:16]
 
 
+@lru_cache(maxsize=4096)
+def _summary_read(stored: str) -> Summary:
+    """Read a kept summary; the same text is read once, and nobody changes what is read."""
+    return Summary.model_validate_json(stored)
+
+
 def summaries(
     ws: Workspace, session: Session, rows: Sequence[DocumentRow], settings: Settings
 ) -> dict[str, Summary | str]:
@@ -306,7 +312,7 @@ def summaries(
         heads = [m.head for m in shown.get(row.id, [])]
         made_of = f"{row.head} {heads} {settings.targets} {_code()}"
         if row.summary and row.summary_of == made_of:
-            found[row.id] = Summary.model_validate_json(row.summary)
+            found[row.id] = _summary_read(row.summary)
         else:
             stale.append((row, made_of))
     if stale:
@@ -425,16 +431,22 @@ def _width(document: Surface) -> int:
     return m.size.width // m.size.across if m.size.fit is Fit.REPEAT else m.size.width
 
 
-def _built(session: Session, project_id: str) -> dict[tuple[str, str], tuple[str, bool]]:
-    """Return, by surface and target, the key of its newest build and whether that is installed."""
+def _built(session: Session, where: str, value: str) -> dict[tuple[str, str], tuple[str, bool]]:
+    """Return, by surface and target, the key of its newest build and whether that is installed.
+
+    Parameters
+    ----------
+    where : str
+        The column that has to have a value: of a whole project, or of one surface.
+    """
     rows = session.connection().execute(
         text(
             "SELECT built.surface_id, built.target, built.key, build.installed,"
             " max(build.created) FROM built JOIN build ON build.id = built.build_id"
             " JOIN document ON document.id = build.delivery_id"
-            " WHERE document.project_id = :project GROUP BY built.surface_id, built.target"
+            f" WHERE {where} = :value GROUP BY built.surface_id, built.target"
         ),
-        {"project": project_id},
+        {"value": value},
     )
     return {(r[0], r[1]): (r[2], r[3] is not None) for r in rows}
 
@@ -442,7 +454,7 @@ def _built(session: Session, project_id: str) -> dict[tuple[str, str], tuple[str
 def _state(session: Session, row: DocumentRow, summary: Summary | str) -> SurfaceState:
     if isinstance(summary, str):
         return SurfaceState.UNREADABLE
-    return _state_of(row.id, summary, _built(session, row.project_id))
+    return _state_of(row.id, summary, _built(session, "built.surface_id", row.id))
 
 
 def _state_of(

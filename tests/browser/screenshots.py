@@ -38,6 +38,12 @@ class Taking(BrowserCase):
         self.page.wait_for_timeout(2500)
         self.page.screenshot(path=PICTURES / f"{name}.png", animations="disabled")
 
+    def see(self, view: str, name: str) -> None:
+        """Go to a view by its name in the bar, and keep what it shows."""
+        views = self.page.get_by_role("navigation", name="Views")
+        views.get_by_role("link", name=view, exact=True).click()
+        self.keep(name)
+
     def start_of(self, name: str) -> None:
         """Start a surface from one of the raw pictures of the demo."""
         page = self.page
@@ -115,8 +121,7 @@ class Taking(BrowserCase):
         page.get_by_role("link", name="Materials").click()
         expect(page.locator("table img").nth(12)).to_be_visible(timeout=PATIENCE)
         self.keep("materials")
-        page.get_by_role("link", name="Deliveries").click()
-        self.keep("deliveries")
+        self.see("Deliveries", "deliveries")
         page.get_by_role("link", name="Sample game").click()
         room = page.frame_locator("iframe").locator("canvas#room")
         expect(room).to_have_attribute("data-state", "shown")

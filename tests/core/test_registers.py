@@ -86,7 +86,7 @@ class Registers(unittest.TestCase):
                 self.assertIn(f'path="/p/:project/{view}', routes)
                 self.assertRegex(routes, rf"<{name} [^>]*project=")
                 self.assertIn(f"${{at}}/{view}", bar)
-                self.assertRegex(pictures, rf"keep\(\"[a-z-]*{view}")
+                self.assertRegex(pictures, rf"(keep|see)\(.*\"[a-z-]*{view}")
 
 
 if __name__ == "__main__":
