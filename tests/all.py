@@ -37,6 +37,7 @@ class Outcome:
     failed: int = 0
     skipped: int = 0
     seconds: float = 0.0
+    busy: float = 0.0
     words: list[str] = field(default_factory=list)
 
 
@@ -57,7 +58,7 @@ class _Result(unittest.TextTestResult):
 def _run(work: tuple[str, list[str]]) -> Outcome:
     """Run some tests of one class, by their names."""
     name, tests = work
-    started, stream = time.monotonic(), io.StringIO()
+    started, busy, stream = time.monotonic(), _busy(), io.StringIO()
     suite = unittest.TestLoader().loadTestsFromNames(tests)
     runner = unittest.TextTestRunner(stream=stream, verbosity=2, resultclass=_Result)
     result = runner.run(suite)
@@ -69,8 +70,15 @@ def _run(work: tuple[str, list[str]]) -> Outcome:
         failed,
         skipped,
         time.monotonic() - started,
+        _busy() - busy,
         stream.getvalue().splitlines(),
     )
+
+
+def _busy() -> float:
+    """Return the seconds that this process and those that it has ended have computed."""
+    spent = os.times()
+    return spent.user + spent.system + spent.children_user + spent.children_system
 
 
 def _tests(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
@@ -154,7 +162,9 @@ def main() -> int:
 def _told(outcome: Outcome, total: Outcome) -> None:
     state = "FAILED" if outcome.failed else "ok"
     print(
-        f"{state:7} {outcome.name}, {outcome.passed} passed ({outcome.seconds:.0f} s)", flush=True
+        f"{state:7} {outcome.name}, {outcome.passed} passed"
+        f" ({outcome.seconds:.0f} s, computing {outcome.busy:.0f} s)",
+        flush=True,
     )
     if outcome.failed or outcome.seconds > _SLOW:
         shown = outcome.words if outcome.failed else _slow(outcome.words)
