@@ -125,6 +125,7 @@ def install_python() -> None:
     subprocess.check_call(
         [
             *(PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check"),
+            "--no-compile",  # Modules are compiled when they are first used; most never are.
             *("--constraint", ROOT / "requirements.lock", "--editable", f"{ROOT}[dev]"),
         ]
     )

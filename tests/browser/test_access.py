@@ -82,3 +82,28 @@ class Access(BrowserCase):
             with self.subTest(view):
                 self.go(view)
                 self.assert_accessible()
+
+    def test_the_project_with_its_history_open(self) -> None:
+        page = self.page
+        page.goto(server.address)
+        page.get_by_role("link", name="Saltglass", exact=True).click()
+        page.get_by_text("What was changed, newest first").click()
+        page.get_by_role("button", name=re.compile("^Name “")).first.click()
+        expect(page.get_by_label("Name of this state")).to_be_visible()
+        self.assert_accessible()
+
+    def test_a_mask_that_is_worked_on_and_a_plan_of_a_delivery(self) -> None:
+        page = self.page
+        page.goto(server.address)
+        page.get_by_role("link", name="Saltglass", exact=True).click()
+        page.get_by_label("A folder of loose files").check()
+        page.get_by_role("button", name="Show this one").click()
+        self.go("Surfaces")
+        page.get_by_role("link", name="Iron lattice").click()
+        page.get_by_role("button", name="New mask").last.click()
+        expect(page.get_by_role("slider", name="Part 1: place")).to_be_visible()
+        self.assert_accessible()
+        page.get_by_role("button", name="Put in the game").click()
+        plan = page.get_by_role("dialog")
+        expect(plan.get_by_text("a new file").first).to_be_visible()
+        self.assert_accessible()

@@ -275,10 +275,14 @@ function BuildRow({ build, name, newest }: { build: Schemas["BuildView"]; name: 
       <div className="flex justify-between text-ink-2">
         <span>
           {build.files} files{build.installed ? ", in the game" : ""}
-          {newest && <>{" "}<a href={`/api/builds/${build.id}/archive.zip`} download={`${name}-${String(build.number)}.zip`} className="underline">Save as archive</a></>}
         </span>
         <time dateTime={build.created}>{when(build.created)}</time>
       </div>
+      {newest && (
+        <a href={`/api/builds/${build.id}/archive.zip`} download={`${name}-${String(build.number)}.zip`} className="inline-block min-h-6 underline">
+          Save as archive
+        </a>
+      )}
     </li>
   );
 }

@@ -97,7 +97,7 @@ function Settings({ here, others }: { here: ProjectView; others: ProjectView[] }
       </fieldset>
       <p className="text-small">
         Game folder{" "}
-        {here.game_folder ? <span className="figures break-all select-all">{here.game_folder}</span> : <span className="text-ink-2">none yet</span>}
+        {here.game_folder ? <span className="figures" title={here.game_folder}>{here.game_folder.split(/[\\/]/).pop()}</span> : <span className="text-ink-2">none yet</span>}
         {" "}
         <Link href={`/p/${here.id}/sources`} className="underline">{here.game_folder ? "Change it on Sources" : "Choose it on Sources"}</Link>
       </p>

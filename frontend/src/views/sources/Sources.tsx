@@ -357,7 +357,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
             )}
             {!alike && found.hasNextPage && <More onSeen={() => void found.fetchNextPage()} />}
           </div>
-          <div className="flex h-8 shrink-0 items-center gap-4 border-t border-joint px-3 text-small text-ink-2">
+          <div className="flex h-8 shrink-0 items-center gap-3 border-t border-joint px-3 text-small whitespace-nowrap text-ink-2">
             <span>{total} files{layout === "courses" ? `, ${String(courses.length)} things` : ""}</span>
             {others > 0 && !search.kind && !alike && (
               <button
@@ -372,7 +372,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
             {game && where === "game" && (
               <>
                 <FolderButton project={project} root={game.root} />
-                <span className="figures">
+                <span className="figures min-w-0 truncate">
                   {game.loose} loose, {game.containers} containers, version {game.version || "unknown"}
                 </span>
                 {game.left_out.length > 0 && (
