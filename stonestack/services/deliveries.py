@@ -19,14 +19,14 @@ from stonestack.core.ops import File
 from stonestack.core.ops.files import Heading
 from stonestack.core.targets import target_of
 from stonestack.core.wiring import Part, Wiring, archive_of, contents_of, manifest_of, parts_of
-from stonestack.services import delivering, history, installing, projects, surfaces
+from stonestack.services import delivering, history, installing, projects, summaries
 from stonestack.services import materials as material_service
 from stonestack.services.delivering import Shipment
 from stonestack.services.history import DELIVERY, SURFACE
 from stonestack.services.jobs import Progress
 from stonestack.services.planning import Plan
 from stonestack.services.scheduler import Urgency, urgent
-from stonestack.services.surfaces import PartSummary, Summary
+from stonestack.services.summaries import PartSummary, Summary
 from stonestack.services.workspace import Workspace
 from stonestack.store.files import write_folder_atomically
 from stonestack.store.tables import BuildRow, BuiltRow, DocumentRow, now
@@ -456,7 +456,7 @@ def _view(ws: Workspace, session: Session, row: DocumentRow, document: Delivery)
     wanted = set(document.surfaces)
     owners = history.rows_of(session, SURFACE, row.project_id)
     chosen = [owner for owner in owners if owner.id in wanted]
-    known = surfaces.summaries(ws, session, chosen, settings)
+    known = summaries.of(ws, session, chosen, settings)
     undo_words, redo_words = history.neighbours(session, row)
     parts: list[PartView] = []
     problems: list[str] = []

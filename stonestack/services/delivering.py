@@ -55,11 +55,27 @@ class Shipment:
     into: str
 
 
-def place_below(root: Path, path: str) -> str:
-    """Return the path of a file below a game folder, in the spelling that the game uses.
+class Spelling:
+    """The names in folders, as the game spells them; each folder is listed once.
 
     Many games take no notice of capitals, so a file or folder that differs in them alone is the
     same one.
+    """
+
+    def __init__(self) -> None:
+        self._listed: dict[Path, dict[str, str]] = {}
+
+    def of(self, folder: Path, name: str) -> str:
+        """Return the name that a folder has for what is asked for, or that itself."""
+        if folder not in self._listed:
+            names = sorted(e.name for e in folder.iterdir()) if folder.is_dir() else []
+            self._listed[folder] = {n.lower(): n for n in reversed(names)} | {n: n for n in names}
+        known = self._listed[folder]
+        return known.get(name) or known.get(name.lower()) or name
+
+
+def place_below(root: Path, path: str, spelling: Spelling) -> str:
+    """Return the path of a file below a game folder, in the spelling that the game uses.
 
     Raises
     ------
@@ -74,7 +90,7 @@ def place_below(root: Path, path: str) -> str:
                 f"{at.relative_to(root).as_posix()} is a file, not a folder.",
                 "Choose another folder inside the game.",
             )
-        at = at / _as_spelled(at, part)
+        at = at / spelling.of(at, part)
     if root.resolve() not in at.resolve().parents:
         raise BadRequest(
             "outside-game",
@@ -90,13 +106,6 @@ def place_below(root: Path, path: str) -> str:
     return at.relative_to(root).as_posix()
 
 
-def _as_spelled(folder: Path, name: str) -> str:
-    if not folder.is_dir() or (folder / name).exists():
-        return name
-    same = (entry.name for entry in folder.iterdir() if entry.name.lower() == name.lower())
-    return min(same, default=name)
-
-
 def _spots(shipment: Shipment) -> Iterator[tuple[str, Spot]]:
     """Yield each file of a build with its place in the game.
 
@@ -106,9 +115,10 @@ def _spots(shipment: Shipment) -> Iterator[tuple[str, Spot]]:
         If two would have the same place.
     """
     taken: dict[str, str] = {}
+    spelling = Spelling()
     for file in shipment.listing.files:
         path = PurePosixPath(shipment.into, file.path).as_posix()
-        place = place_below(shipment.game, path)
+        place = place_below(shipment.game, path, spelling)
         other = taken.setdefault(place.lower(), file.path)
         if other != file.path:
             raise BadRequest(

@@ -10,9 +10,9 @@ from stonestack.core.checks.findings import Finding
 from stonestack.core.materials import Material
 from stonestack.core.roles import Role
 from stonestack.core.targets import Target, target_of
-from stonestack.services import history, projects, surfaces
+from stonestack.services import history, projects, summaries
 from stonestack.services.history import MATERIAL, SURFACE
-from stonestack.services.surfaces import Summary
+from stonestack.services.summaries import Summary
 from stonestack.services.workspace import Workspace
 from stonestack.store.tables import DocumentRow
 
@@ -59,7 +59,7 @@ def listed(ws: Workspace, project_id: str) -> list[MaterialSummary]:
         rows = history.rows_of(session, MATERIAL, project_id)
         bodies = history.bodies(session, MATERIAL, rows)
         owners = history.rows_of(session, SURFACE, project_id)
-        known = surfaces.summaries(ws, session, owners, settings)
+        known = summaries.of(ws, session, owners, settings)
     target = target_of(settings.targets[0])
     return [
         MaterialSummary(

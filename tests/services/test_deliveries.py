@@ -11,7 +11,7 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.roles import Role
 from stonestack.services import deliveries, installing, materials, projects, revisions, surfaces
 from stonestack.services.jobs import Jobs, JobState, Progress, silent
-from stonestack.services.surfaces import SurfaceState
+from stonestack.services.summaries import SurfaceState
 from stonestack.store import files
 from stonestack.store.tables import BuildRow
 from tests.services.test_surfaces import SurfaceCase

@@ -30,7 +30,7 @@ from stonestack.services import (
     surfaces,
 )
 from stonestack.services.jobs import silent
-from stonestack.services.surfaces import SurfaceState
+from stonestack.services.summaries import SurfaceState
 from stonestack.services.workspace import Workspace
 from stonestack.store.files import sha256
 from stonestack.store.place import DataFolder

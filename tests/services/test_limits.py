@@ -14,7 +14,7 @@ from stonestack.core.image import Picture, Space
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Fit, Size, fitted
 from stonestack.core.tile.patches import Spot
-from stonestack.services import deliveries, projects, surfaces
+from stonestack.services import deliveries, projects, summaries, surfaces
 from stonestack.services.jobs import silent
 from tests.services.test_surfaces import SurfaceCase
 
@@ -67,7 +67,7 @@ class RaisedVersion(SurfaceCase):
         made = deliveries.create(self.ws, self.project.id, document)
         other = surfaces.create(self.ws, self.project.id, "Other", "other")
         self.edit(other, edits.SetOrigin(map=Role.COLOUR, origin=self.source.origin))
-        with mock.patch.object(surfaces, "_code", return_value="another version"):
+        with mock.patch.object(summaries, "_code", return_value="another version"):
             started = time.perf_counter()
             full = document.model_copy(update={"surfaces": (self.surface.id,)})
             view = deliveries.change(self.ws, made.id, made.revision, full)

@@ -15,7 +15,8 @@ from stonestack.core.sizing import Size
 from stonestack.core.steps.levels import Levels
 from stonestack.core.targets import TARGETS
 from stonestack.services import projects, revisions, sources, surfaces
-from stonestack.services.surfaces import SurfaceState, SurfaceView
+from stonestack.services.summaries import SurfaceState
+from stonestack.services.surfaces import SurfaceView
 from tests.core.test_sources import WIDE, matrix_profile, with_profile
 from tests.support import WorkspaceCase, add_step, png, raw_picture, set_step, take_back
 
