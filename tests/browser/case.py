@@ -148,18 +148,18 @@ class BrowserCase(unittest.TestCase):
 
     def eventually(self, target: Locator, wanted: Callable[[np.ndarray], bool]) -> np.ndarray:
         """Return what an element shows as soon as it is as wanted."""
-        for _ in range(PATIENCE // 250):
+        for _ in range(PATIENCE // 500):
             now = self.seen(target)
             if wanted(now):
                 return now
-            self.page.wait_for_timeout(250)
+            self.page.wait_for_timeout(500)
         raise AssertionError("The picture did not become as expected")
 
     def settled(self, target: Locator) -> np.ndarray:
         """Return what an element shows once two looks in a row agree."""
         before = self.seen(target)
         for _ in range(60):
-            self.page.wait_for_timeout(200)
+            self.page.wait_for_timeout(400)
             now = self.seen(target)
             # Our views say whether they have drawn in full yet; the game's room always does.
             drawn = target.get_attribute("data-drawn") in (None, "in full")
