@@ -129,7 +129,13 @@ def prepared(
 def _made_for(session: Session, game_id: str, root: Path, file: str) -> str:
     """Return the topmost folder that is there, or will be, only for files of ours."""
     above = [p.as_posix() for p in reversed(PurePosixPath(file).parents) if p.parts]
-    own = {row.made for row in keeping.ours(session, game_id) if row.made}
+    own = set(
+        session.exec(
+            select(PlacedRow.made)
+            .where(PlacedRow.game_id == game_id, PlacedRow.made != "")
+            .distinct()
+        )
+    )
     return next((f for f in above if f in own or not (root / f).exists()), "")
 
 

@@ -107,3 +107,8 @@ class Access(BrowserCase):
         plan = page.get_by_role("dialog")
         expect(plan.get_by_text("a new file").first).to_be_visible()
         self.assert_accessible()
+        page.keyboard.press("Escape")
+        # The other tests look at the sample game.
+        page.get_by_role("link", name="Saltglass", exact=True).click()
+        page.get_by_label("A folder of loose files").uncheck()
+        expect(page.get_by_role("link", name="Sample game")).to_be_visible()
