@@ -96,7 +96,8 @@ class Access(BrowserCase):
         page = self.page
         page.goto(server.address)
         page.get_by_role("link", name="Saltglass", exact=True).click()
-        page.get_by_label("A folder of loose files").check()
+        loose = page.get_by_role("checkbox", name="A folder of loose files")
+        loose.check()
         page.get_by_role("button", name="Show this one").click()
         self.go("Surfaces")
         page.get_by_role("link", name="Iron lattice").click()
@@ -110,5 +111,5 @@ class Access(BrowserCase):
         page.keyboard.press("Escape")
         # The other tests look at the sample game.
         page.get_by_role("link", name="Saltglass", exact=True).click()
-        page.get_by_label("A folder of loose files").uncheck()
+        loose.uncheck()
         expect(page.get_by_role("link", name="Sample game")).to_be_visible()
