@@ -22,7 +22,16 @@ from stonestack.core import ops
 from stonestack.core.deliveries import Delivery
 from stonestack.core.graph import Graph
 from stonestack.core.image import Picture, Space
-from stonestack.services import cataloguing, deliveries, finding, games, planning, projects, putting
+from stonestack.services import (
+    building,
+    cataloguing,
+    deliveries,
+    finding,
+    games,
+    planning,
+    projects,
+    putting,
+)
 from stonestack.services.jobs import silent
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
@@ -189,8 +198,8 @@ def target() -> None:
         assert "lanternworks" in [t["name"] for t in b.knowledge()["targets"]]
         document = Delivery(title="D", name="d", target="lanternworks", surfaces=(b.surface["id"],))
         delivery = deliveries.create(b.ws, b.project, document)
-        built = deliveries.build(b.ws, delivery.id, silent())
-        paths = [f.path for f in deliveries.record_of(b.ws, built.id).manifest.files]
+        built = building.build(b.ws, delivery.id, silent())
+        paths = [f.path for f in building.record_of(b.ws, built.id).manifest.files]
         assert paths == ["art/wall_c.dds", "art/wall_n.dds"], paths
 
 

@@ -26,7 +26,7 @@ from stonestack.core.document import Step
 from stonestack.core.sizing import Size
 from stonestack.core.steps.levels import Levels
 from stonestack.core.texels import Texels
-from stonestack.services import deliveries, projects, sources, surfaces
+from stonestack.services import building, deliveries, projects, sources, surfaces
 from stonestack.services.jobs import silent
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
@@ -87,8 +87,8 @@ def _built(ws: Workspace, project_id: str, builds: int) -> None:
     ids = tuple(s.id for s in surfaces.listed(ws, project_id))
     whole = Delivery(title="All", name="all", target="saltglass", surfaces=ids)
     made = deliveries.create(ws, project_id, whole)
-    first = deliveries.build(ws, made.id, silent())
-    record = deliveries.record_of(ws, first.id)
+    first = building.build(ws, made.id, silent())
+    record = building.record_of(ws, first.id)
     with ws.writing() as session:
         for number in range(2, builds + 1):
             _again(session, made.id, number, record)

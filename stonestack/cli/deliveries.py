@@ -54,7 +54,7 @@ def _deliveries(ws: Workspace, project: ProjectView) -> list[DeliveryView]:
 
 
 def _build(options: argparse.Namespace) -> int:
-    from stonestack.services import deliveries, projects
+    from stonestack.services import building, projects
     from stonestack.services.cluster import Cluster
     from stonestack.store.files import write_atomically
 
@@ -62,12 +62,12 @@ def _build(options: argparse.Namespace) -> int:
         found = _deliveries(ws, projects.found(ws, options.project))
         maker = Cluster.at(options.cluster, ws.files.read) if options.cluster else None
         for delivery in found:
-            built = deliveries.build(ws, delivery.id, progress_of(options), maker)
-            folder = deliveries.build_folder(ws, built, delivery.id)
+            built = building.build(ws, delivery.id, progress_of(options), maker)
+            folder = building.build_folder(ws, built.id)
             places = {"folder": str(folder)}
             if options.archive:
                 name = f"{delivery.document.name}-{built.number}.zip"
-                write_atomically(options.archive / name, deliveries.archived(ws, built.id))
+                write_atomically(options.archive / name, building.archived(ws, built.id))
                 places["archive"] = str(options.archive / name)
             record = {"delivery": delivery.document.name, "build": built.number, **places}
             print(json.dumps(record) if options.json else "\n".join(places.values()))
@@ -85,7 +85,7 @@ def _install(options: argparse.Namespace) -> int:
         for delivery in _deliveries(ws, project):
             loose = target_of(delivery.document.target).installs == "files"
             if options.plan and loose:
-                print_plan(options, deliveries.plan(ws, delivery.id))
+                print_plan(options, deliveries.plan(ws, delivery.id, progress_of(options)))
             elif options.plan:
                 print(f"{delivery.document.title}: beside the game's files; none is replaced")
             else:

@@ -2,48 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from pathlib import Path
-from typing import Any, Protocol
+from typing import Any
 
 from pydantic import BaseModel
 from sqlmodel import Session, col, select
 
-from stonestack.core import stopping
 from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.deliveries import BuildRecord, Delivery, Manifest
-from stonestack.core.document import Surface, rebuilt
-from stonestack.core.errors import BadRequest, NotFound
-from stonestack.core.graph import Graph, Key
-from stonestack.core.ops import File
-from stonestack.core.ops.files import Heading
+from stonestack.core.deliveries import BuildRecord, Delivery
+from stonestack.core.document import rebuilt
+from stonestack.core.errors import BadRequest
+from stonestack.core.graph import Key
 from stonestack.core.targets import target_of
-from stonestack.core.wiring import Part, Wiring, archive_of, contents_of, manifest_of, parts_of
-from stonestack.services import delivering, history, installing, projects, summaries
-from stonestack.services import materials as material_service
+from stonestack.services import building, delivering, history, installing, projects, summaries
 from stonestack.services.delivering import Shipment
 from stonestack.services.history import DELIVERY, SURFACE
 from stonestack.services.jobs import Progress
 from stonestack.services.planning import Plan
-from stonestack.services.scheduler import Urgency, urgent
 from stonestack.services.summaries import PartSummary, Summary
 from stonestack.services.workspace import Workspace
-from stonestack.store.files import write_folder_atomically
-from stonestack.store.tables import BuildRow, BuiltRow, DocumentRow, now
+from stonestack.store.tables import BuildRow, DocumentRow, now
 
 _SHOWN = 50
 """Builds that a list shows, the newest first."""
-
-
-class BuildView(BaseModel):
-    """A build as the screen sees it."""
-
-    id: str
-    number: int
-    files: int
-    bytes: int
-    created: str
-    installed: bool
 
 
 class PartView(BaseModel):
@@ -68,7 +48,7 @@ class DeliveryView(BaseModel):
     revision: int
     document: Delivery
     parts: list[PartView]
-    builds: list[BuildView]
+    builds: list[building.BuildView]
     in_game: bool
     undo: str | None
     redo: str | None
@@ -187,110 +167,7 @@ def holding(ws: Workspace, surface_id: str, target: str | None = None) -> str:
         return history.begin(session, DELIVERY, surface.project_id, first, action).id
 
 
-class Maker(Protocol):
-    """Whoever makes the files of a graph: this machine, or a cluster."""
-
-    def files(self, graph: Graph, keys: Sequence[Key]) -> Iterator[bytes]:
-        """Yield the bytes of files, in order."""
-
-
-def build(
-    ws: Workspace, delivery_id: str, progress: Progress, maker: Maker | None = None
-) -> BuildView:
-    """Render, compress and write out everything that a delivery holds.
-
-    Maps that did not change since an earlier build come from the cache.
-
-    Parameters
-    ----------
-    maker : Maker, optional
-        Who makes the files; this machine by default.
-    """
-    with ws.session() as session:
-        document = history.read(session, DELIVERY, delivery_id)
-        earlier = session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)).all()
-        number = max((b.number for b in earlier), default=0) + 1
-        graph, parts = _wired(session, document)
-    target = target_of(document.target)
-    whole = [part for own in parts.values() for part in own]
-    if not whole:
-        raise BadRequest(
-            "nothing-to-build",
-            "This delivery holds no finished map.",
-            "Choose a surface that has a colour, on the Deliveries page.",
-        )
-    paths = [part.path for part in whole]
-    contents = contents_of(graph, whole)
-    keys = [*(part.key for part in whole), contents]
-    if target.manifest:
-        heading = Heading(
-            delivery=document.name, title=document.title, version=number, game=target.name
-        )
-        keys.append(manifest_of(graph, contents, heading))
-        paths += ["", target.manifest]
-    archive = archive_of(graph, {p: key for p, key in zip(paths, keys, strict=False) if p})
-    files: dict[str, bytes] = {}
-    listing = b"[]"
-    with urgent(Urgency.JOB), stopping.stoppable(progress.is_stopped):
-        made = (maker or ws.renderer).files(graph, keys)
-        for done, data in enumerate(made):
-            path = paths[done] if done < len(paths) else ""
-            progress.at(done / (len(keys) + 1), path or "Listing")
-            if path:
-                files[path] = data
-            else:
-                listing = data
-    progress.at(len(keys) / (len(keys) + 1), "Writing the delivery")
-    record = BuildRecord(
-        manifest=Manifest(
-            delivery=document.name,
-            title=document.title,
-            version=number,
-            game=target.name,
-            files=Manifest.listed(listing),
-        ),
-        files={part.path: part.key for part in whole},
-        surfaces={sid: contents_of(graph, own) for sid, own in parts.items() if own},
-        archive=archive,
-    )
-    ws.renderer.graphs.add(graph, [archive])
-    write_folder_atomically(ws.data.builds / delivery_id / str(number), files)
-    with ws.writing() as session:
-        row = BuildRow(
-            delivery_id=delivery_id,
-            number=number,
-            manifest=record.model_dump_json(),
-            folder=f"{delivery_id}/{number}",
-            files=len(record.manifest.files),
-            bytes=sum(file.bytes for file in record.manifest.files),
-        )
-        session.add(row)
-        session.flush()
-        for surface_id, key in record.surfaces.items():
-            session.add(
-                BuiltRow(build_id=row.id, surface_id=surface_id, target=target.name, key=key)
-            )
-    return _build_view(row)
-
-
-def _wired(session: Session, document: Delivery) -> tuple[Graph, dict[str, list[Part]]]:
-    """Put all that a delivery holds into one graph."""
-    graph = Graph()
-    target = target_of(document.target)
-    rows = [history.row_of(session, SURFACE, surface_id) for surface_id in document.surfaces]
-    bodies = history.bodies(session, SURFACE, rows)
-    parts: dict[str, list[Part]] = {}
-    for surface_id in document.surfaces:
-        surface = bodies[surface_id]
-        if not isinstance(surface, Surface):
-            raise surface
-        shown = material_service.of_surface(session, surface_id)
-        wiring = Wiring(surface, graph=graph, target=target)
-        parts[surface_id] = parts_of(wiring, surface_id, shown)
-    return graph, parts
-
-
-def install(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
+def install(ws: Workspace, delivery_id: str, progress: Progress) -> building.BuildView:
     """Put the newest build into the game folder.
 
     Raises
@@ -300,7 +177,7 @@ def install(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
     """
     with ws.session() as session:
         row = history.row_of(session, DELIVERY, delivery_id)
-        newest = _newest(session, delivery_id)
+        newest = building.newest(session, delivery_id)
         project_id = row.project_id
     if newest is None:
         raise BadRequest("not-built", "Nothing is built yet.", "Build the delivery first.")
@@ -316,7 +193,7 @@ def install(ws: Workspace, delivery_id: str, progress: Progress) -> BuildView:
             build_row.installed = now() if build_row.id == newest.id else None
             session.add(build_row)
     newest.installed = now()
-    return _build_view(newest)
+    return building.view_of(newest)
 
 
 def _shipment(ws: Workspace, project_id: str, build_row: BuildRow) -> Shipment:
@@ -331,7 +208,7 @@ def _shipment(ws: Workspace, project_id: str, build_row: BuildRow) -> Shipment:
     )
 
 
-def plan(ws: Workspace, delivery_id: str) -> Plan:
+def plan(ws: Workspace, delivery_id: str, progress: Progress) -> Plan:
     """Say what installing the newest build of a delivery of loose files would do.
 
     Raises
@@ -341,7 +218,7 @@ def plan(ws: Workspace, delivery_id: str) -> Plan:
     """
     with ws.session() as session:
         row = history.row_of(session, DELIVERY, delivery_id)
-        newest = _newest(session, delivery_id)
+        newest = building.newest(session, delivery_id)
     if newest is None:
         raise BadRequest("not-built", "Nothing is built yet.", "Build the delivery first.")
     shipment = _shipment(ws, row.project_id, newest)
@@ -351,7 +228,7 @@ def plan(ws: Workspace, delivery_id: str) -> Plan:
             "This game reads deliveries beside its own files; none of them is replaced.",
             "Install it; there is nothing to choose.",
         )
-    return delivering.plan(ws, shipment)
+    return delivering.plan(ws, shipment, progress)
 
 
 def deliver(ws: Workspace, delivery_id: str, progress: Progress) -> dict[str, Any]:
@@ -359,7 +236,7 @@ def deliver(ws: Workspace, delivery_id: str, progress: Progress) -> dict[str, An
 
     Where files of the game would be replaced, the artist sees the plan first.
     """
-    view = build(ws, delivery_id, progress)
+    view = building.build(ws, delivery_id, progress)
     with ws.session() as session:
         target = target_of(history.read(session, DELIVERY, delivery_id).target)
     plain = target.installs == "layers"
@@ -385,58 +262,6 @@ def withdraw(ws: Workspace, delivery_id: str, progress: Progress) -> DeliveryVie
     return get(ws, delivery_id)
 
 
-def build_folder(ws: Workspace, build_view: BuildView, delivery_id: str) -> Path:
-    """Return where a build lies."""
-    return ws.data.builds / delivery_id / str(build_view.number)
-
-
-def archived(ws: Workspace, build_id: str) -> bytes:
-    """Return all files of a build as one ZIP archive.
-
-    Raises
-    ------
-    BadRequest
-        If there is no such build, or what it was made of is not known any more.
-    """
-    key = record_of(ws, build_id).archive
-    try:
-        result = ws.renderer.result(key)
-    except NotFound as error:
-        raise BadRequest(
-            "no-archive", "What this build was made of is not known any more.", "Build it again."
-        ) from error
-    assert isinstance(result, File)
-    return result.data
-
-
-def record_of(ws: Workspace, build_id: str) -> BuildRecord:
-    """Return what is remembered of a build."""
-    with ws.session() as session:
-        row = session.get(BuildRow, build_id)
-    if row is None:
-        raise BadRequest("not-built", "There is no such build.", "Build the delivery again.")
-    return BuildRecord.model_validate_json(row.manifest)
-
-
-def _newest(session: Session, delivery_id: str) -> BuildRow | None:
-    return session.exec(
-        select(BuildRow)
-        .where(BuildRow.delivery_id == delivery_id)
-        .order_by(col(BuildRow.number).desc())
-    ).first()
-
-
-def _build_view(row: BuildRow) -> BuildView:
-    return BuildView(
-        id=row.id,
-        number=row.number,
-        files=row.files,
-        bytes=row.bytes,
-        created=row.created.isoformat(),
-        installed=row.installed is not None,
-    )
-
-
 def _view(ws: Workspace, session: Session, row: DocumentRow, document: Delivery) -> DeliveryView:
     fields = (
         *(BuildRow.id, BuildRow.number, BuildRow.files, BuildRow.bytes),
@@ -447,7 +272,7 @@ def _view(ws: Workspace, session: Session, row: DocumentRow, document: Delivery)
         .where(BuildRow.delivery_id == row.id)
         .order_by(col(BuildRow.number).desc())
     ).all()
-    newest = _newest(session, row.id)
+    newest = building.newest(session, row.id)
     before = BuildRecord.model_validate_json(newest.manifest).files if newest else {}
     settings = projects.settings_of(session, row.project_id)
     targets = tuple(dict.fromkeys((*settings.targets, document.target)))
@@ -475,7 +300,7 @@ def _view(ws: Workspace, session: Session, row: DocumentRow, document: Delivery)
         document=document,
         parts=parts,
         builds=[
-            BuildView(
+            building.BuildView(
                 id=b[0],
                 number=b[1],
                 files=b[2],

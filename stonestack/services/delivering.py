@@ -129,24 +129,24 @@ def _spots(shipment: Shipment) -> Iterator[tuple[str, Spot]]:
         yield file.path, Spot(place, place, "", shipment.delivery_id)
 
 
-def _dropped(rows: list[PlacedRow], game_id: str, files: set[str]) -> list[PlacedRow]:
+def _dropped(rows: list[PlacedRow], game_id: str, spots: dict[str, Spot]) -> list[PlacedRow]:
     """Return what an earlier build has put and this one does not hold."""
+    files = {spot.file for spot in spots.values()}
     return [row for row in rows if row.game_id == game_id and row.file not in files]
 
 
-def plan(ws: Workspace, shipment: Shipment) -> Plan:
+def plan(ws: Workspace, shipment: Shipment, progress: Progress) -> Plan:
     """Work out what installing a build would do; nothing is changed."""
     game_id = games.register(ws, shipment.game).id
-    contents = installing.files_of(shipment.build, shipment.listing)
-    spots = list(_spots(shipment))
+    spots = dict(_spots(shipment))
     lines: list[PlanLine] = []
     with ws.session() as session:
-        for file, spot in spots:
+        for file, data in installing.files_of(shipment.build, shipment.listing):
+            spot = spots[file]
+            progress.at(len(lines) / len(spots), spot.path)
             before = keeping.placed_at(session, game_id, spot.file, "")
-            lines.append(_line(shipment, spot, contents[file], before))
-        old = _dropped(
-            keeping.of_delivery(session, shipment.delivery_id), game_id, {s.file for _, s in spots}
-        )
+            lines.append(_line(shipment, spot, data, before))
+        old = _dropped(keeping.of_delivery(session, shipment.delivery_id), game_id, spots)
     states = keeping.states(shipment.game, old)
     lines += [_leaving(row) for row, s in zip(old, states, strict=True) if s.state == "in place"]
     lines = planning.with_rivals(ws, game_id, lines)
@@ -213,18 +213,13 @@ def install(ws: Workspace, shipment: Shipment, progress: Progress) -> Put:
         If somebody else changes a file meanwhile; then nothing has changed.
     """
     view = games.register(ws, shipment.game)
-    contents = installing.files_of(shipment.build, shipment.listing)
-    spots = list(_spots(shipment))
+    spots = dict(_spots(shipment))
     with ws.session() as session:
         rows = [
-            putting.prepared(
-                ws, session, view.id, shipment.game, spot, ws.files.keep(contents[file])
-            )
-            for file, spot in spots
+            putting.prepared(ws, session, view.id, shipment.game, spots[file], ws.files.keep(data))
+            for file, data in installing.files_of(shipment.build, shipment.listing)
         ]
-        old = _dropped(
-            keeping.of_delivery(session, shipment.delivery_id), view.id, {s.file for _, s in spots}
-        )
+        old = _dropped(keeping.of_delivery(session, shipment.delivery_id), view.id, spots)
     states = list(keeping.states(shipment.game, old))
     leave = [row for row, s in zip(old, states, strict=True) if s.state == "in place"]
     done = putting.swap(ws, view.id, shipment.game, rows, progress, shown=True, leave=leave)

@@ -9,6 +9,8 @@ from __future__ import annotations
 
 import json
 import shutil
+from collections.abc import Iterator
+from itertools import chain
 from pathlib import Path
 
 from stonestack.core.deliveries import Manifest
@@ -29,13 +31,16 @@ def install(game: Path, build: Path, listing: Manifest, target: Target) -> Path:
         If a file of the build has changed since it was built, or the game folder cannot be
         written; then nothing has changed there.
     """
-    files = files_of(build, listing)
+    for _ in files_of(build, listing):
+        pass  # Each is looked at before anything is written.
     text = (build / target.manifest).read_bytes()
     folder_name = f"{listing.delivery}-{sha256(text)[:10]}"
     place = game / FOLDER / folder_name
     try:
         if not place.exists():
-            write_folder_atomically(place, {**files, target.manifest: text})
+            write_folder_atomically(
+                place, chain(files_of(build, listing), [(target.manifest, text)])
+            )
         order = [e for e in _order(game) if e["delivery"] != listing.delivery]
         order.append({"delivery": listing.delivery, "folder": folder_name})
         _write_order(game, order)
@@ -49,25 +54,29 @@ def install(game: Path, build: Path, listing: Manifest, target: Target) -> Path:
     return place
 
 
-def files_of(build: Path, listing: Manifest) -> dict[str, bytes]:
-    """Read the files of a build, and see that they are what was built.
+def files_of(build: Path, listing: Manifest) -> Iterator[tuple[str, bytes]]:
+    """Read the files of a build one after the other, and see that they are what was built.
+
+    Yields
+    ------
+    path : str
+    data : bytes
 
     Raises
     ------
     BadRequest
         If one is not.
     """
-    files: dict[str, bytes] = {}
     for entry in listing.files:
         path = build / entry.path
-        data = files[entry.path] = path.read_bytes() if path.is_file() else b""
+        data = path.read_bytes() if path.is_file() else b""
         if sha256(data) != entry.sha256:
             raise BadRequest(
                 "build-damaged",
                 f"{entry.path} has changed since it was built.",
                 "Build the delivery again.",
             )
-    return files
+        yield entry.path, data
 
 
 def withdraw(game: Path, delivery: str) -> None:

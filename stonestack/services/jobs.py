@@ -13,10 +13,11 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from stonestack.core.errors import Cancelled, NotFound, StoneError
+from stonestack.core.errors import Cancelled, Conflict, NotFound, StoneError
 from stonestack.store.tables import new_id
 
 _KEPT = 200
+"""Jobs that are remembered; those that have not ended always are."""
 log = logging.getLogger(__name__)
 
 
@@ -28,6 +29,9 @@ class JobState(StrEnum):
     DONE = "done"
     FAILED = "failed"
     STOPPED = "stopped"
+
+
+_ENDED = (JobState.DONE, JobState.FAILED, JobState.STOPPED)
 
 
 class Problem(BaseModel):
@@ -93,8 +97,8 @@ class Jobs:
         self._views: OrderedDict[str, JobView] = OrderedDict()
         self._stops: dict[str, threading.Event] = {}
 
-    def start(self, title: str, work: Callable[[Progress], dict[str, Any]]) -> JobView:
-        """Begin a job; ``work`` returns its result as plain values."""
+    def start(self, title: str, work: Callable[[Progress], BaseModel | dict[str, Any]]) -> JobView:
+        """Begin a job; ``work`` returns its result: a model, or plain values."""
         view = JobView(
             id=new_id(),
             title=title,
@@ -107,9 +111,9 @@ class Jobs:
         with self._lock:
             self._views[view.id] = view
             self._stops[view.id] = threading.Event()
-            while len(self._views) > _KEPT:
-                old, _ = self._views.popitem(last=False)
-                self._stops.pop(old, None)
+            ended = [old for old, known in self._views.items() if known.state in _ENDED]
+            for old in ended[: max(0, len(self._views) - _KEPT)]:
+                del self._views[old], self._stops[old]
         self._pool.submit(self._run, view.id, work)
         return view
 
@@ -117,34 +121,60 @@ class Jobs:
         """Return a job as it stands."""
         with self._lock:
             if job_id not in self._views:
-                raise NotFound("no-such-job", "This job is not known any more.", "Start it again.")
+                raise _unknown()
             return self._views[job_id]
 
+    def result(self, job_id: str) -> dict[str, Any]:
+        """Return what a job has made.
+
+        Raises
+        ------
+        Conflict
+            If it has made nothing, or not yet.
+        """
+        made = self.view(job_id).result
+        if made is None:
+            raise Conflict("not-made", "This job has made nothing yet.", "Wait until it is done.")
+        return made
+
     def stop(self, job_id: str) -> JobView:
-        """Ask a job to stop; it does so before its next part."""
-        view = self.view(job_id)
-        self._stops[job_id].set()
-        return view
+        """Ask a job to stop; it does so before its next part, or is never begun."""
+        with self._lock:
+            if job_id not in self._views:
+                raise _unknown()
+            self._stops[job_id].set()
+            if self._views[job_id].state is JobState.WAITING:
+                self._set(job_id, state=JobState.STOPPED, doing="Stopped")
+            return self._views[job_id]
 
     def close(self) -> None:
         """Stop everything and wait."""
-        for stop in list(self._stops.values()):
-            stop.set()
+        with self._lock:
+            for job_id, stop in self._stops.items():
+                stop.set()
+                if self._views[job_id].state is JobState.WAITING:
+                    self._set(job_id, state=JobState.STOPPED, doing="Stopped")
         self._pool.shutdown(wait=True, cancel_futures=True)
 
     def _change(self, job_id: str, **changes: Any) -> None:
         with self._lock:
-            if job_id in self._views:
-                self._views[job_id] = self._views[job_id].model_copy(update=changes)
+            self._set(job_id, **changes)
 
-    def _run(self, job_id: str, work: Callable[[Progress], dict[str, Any]]) -> None:
-        stop = self._stops[job_id]
+    def _set(self, job_id: str, **changes: Any) -> None:
+        self._views[job_id] = self._views[job_id].model_copy(update=changes)
+
+    def _run(self, job_id: str, work: Callable[[Progress], BaseModel | dict[str, Any]]) -> None:
+        with self._lock:
+            stop = self._stops.get(job_id)
+            if stop is None or stop.is_set():
+                return  # Stopped while it waited; that is said already.
+            self._set(job_id, state=JobState.RUNNING, doing="Starting")
         progress = Progress(
             lambda share, doing: self._change(job_id, progress=share, doing=doing), stop
         )
-        self._change(job_id, state=JobState.RUNNING, doing="Starting")
         try:
-            result = work(progress)
+            made = work(progress)
+            result = made.model_dump(mode="json") if isinstance(made, BaseModel) else made
         except Cancelled:
             self._change(job_id, state=JobState.STOPPED, doing="Stopped")
         except StoneError as error:
@@ -161,3 +191,7 @@ class Jobs:
             self._change(job_id, state=JobState.FAILED, doing="Failed", problem=problem)
         else:
             self._change(job_id, state=JobState.DONE, progress=1.0, doing="Done", result=result)
+
+
+def _unknown() -> NotFound:
+    return NotFound("no-such-job", "This job is not known any more.", "Start it again.")

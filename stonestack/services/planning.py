@@ -9,7 +9,7 @@ from pathlib import Path
 from pydantic import BaseModel
 from sqlmodel import Session, col, or_, select
 
-from stonestack.core import ops
+from stonestack.core import ops, stopping
 from stonestack.core.errors import BadRequest, Conflict, StoneError
 from stonestack.core.graph import Graph, Key
 from stonestack.core.image import Space
@@ -18,8 +18,9 @@ from stonestack.core.ops.returns import StoredAs
 from stonestack.core.refit import contract_of
 from stonestack.core.roles import ROLES, Role
 from stonestack.services import games, keeping
-from stonestack.services.jobs import Progress
+from stonestack.services.jobs import Progress, silent
 from stonestack.services.keeping import chain_of
+from stonestack.services.scheduler import Urgency, urgent
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.files import sha256, sha256_of
 from stonestack.store.tables import EntryRow, GameFileRow, PlacedRow
@@ -246,10 +247,9 @@ def plan(
                     places.append((copy, replacement, entry.path, tick, why))
         for entry, *_ in places:
             files[entry.id or 0] = file_of(session, entry)
-    cache: dict[tuple[int, str], bytes] = {}
+    progress = progress or silent()
     for done, (entry, replacement, copy_of, tick, why) in enumerate(places):
-        if progress is not None:
-            progress.at(0.8 * done / len(places), f"Making {entry.name}")
+        progress.at(0.8 * done / len(places), f"Making {entry.name}")
         entry_id = entry.id or 0
         on = tick if ticked is None else entry_id in ticked
         line = PlanLine(
@@ -265,7 +265,8 @@ def plan(
             made_anew=0.0,
             problem="",
         )
-        lines.append(_line(ws, root, entry, replacement, line, contents, cache))
+        with urgent(Urgency.JOB), stopping.stoppable(progress.is_stopped):
+            lines.append(_line(ws, root, entry, replacement, line, contents))
     lines = with_rivals(ws, game_id, lines)
     keeps = keeps_of(ws, root, game_id, {x.file for x in lines if x.ticked})
     return Plan(lines=lines, keeps=keeps), contents
@@ -298,7 +299,6 @@ def _line(
     replacement: Replacement,
     line: PlanLine,
     contents: dict[int, bytes],
-    cache: dict[tuple[int, str], bytes],
 ) -> PlanLine:
     """Make the content of one place, and say what it takes."""
     try:

@@ -7,7 +7,7 @@ import os
 import shutil
 import tempfile
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -39,21 +39,22 @@ def write_atomically(path: Path, data: bytes) -> None:
     disk.now().flush_folder(path.parent)
 
 
-def write_folder_atomically(target: Path, files: dict[str, bytes]) -> None:
+def write_folder_atomically(target: Path, files: Iterable[tuple[str, bytes]]) -> None:
     """Write a whole folder beside its place, then rename it into place.
 
     Parameters
     ----------
     target : Path
         Must not exist yet.
-    files : dict
-        Contents by relative path with forward slashes.
+    files : iterable of (str, bytes)
+        Relative paths with forward slashes, and contents; each is written before the next is
+        asked for.
     """
     target.parent.mkdir(parents=True, exist_ok=True)
     temporary = disk.beside(target)
     temporary.mkdir()
     try:
-        for name, data in files.items():
+        for name, data in files:
             write_atomically(temporary / name, data)
         disk.now().rename(temporary, target)
     except BaseException:

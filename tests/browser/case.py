@@ -57,17 +57,9 @@ class Server:
             self._process.stdout.close()
 
 
-def demo_server() -> tuple[Server, Path]:
-    """Start the demo in a data folder of its own, as it is first drawn; return both."""
-    folder = demo.copied()
-    server = Server("stonestack.cli.main", "demo", "--port", 0, data=folder / "data")
-    return server, folder
-
-
 class BrowserCase(unittest.TestCase):
     """A test with a page; anything that the page complains about fails the test."""
 
-    needs_demo = True
     playwright: ClassVar[Playwright]
     size = (1280, 800)
 
@@ -167,3 +159,20 @@ class BrowserCase(unittest.TestCase):
                 return now
             before = now
         raise AssertionError("The picture does not come to rest")
+
+
+class DemoCase(BrowserCase):
+    """Tests on one demo project, as it is first drawn, in a data folder of their own."""
+
+    needs_demo = True
+    server: ClassVar[Server]
+    folder: ClassVar[Path]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.folder = demo.copied()
+        cls.addClassCleanup(shutil.rmtree, cls.folder, ignore_errors=True)
+        data = cls.folder / "data"
+        cls.server = Server("stonestack.cli.main", "demo", "--port", 0, data=data)
+        cls.addClassCleanup(cls.server.stop)

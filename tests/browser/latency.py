@@ -3,26 +3,22 @@
 from __future__ import annotations
 
 import re
-import shutil
 import statistics
 import time
 
 from playwright.sync_api import expect
 
-from tests.browser.case import PATIENCE, BrowserCase, demo_server
+from tests.browser.case import PATIENCE, DemoCase
 
 PAINTED = "new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r)))"
 
 
-class Dragging(BrowserCase):
+class Dragging(DemoCase):
     """Drags the saturation of the floor and notes when each passing picture was asked and shown."""
 
     def runTest(self) -> None:
-        server, folder = demo_server()
-        self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
-        self.addCleanup(server.stop)
         page = self.page
-        page.goto(server.address)
+        page.goto(self.server.address)
         page.get_by_role("link", name="Encaustic floor").click()
         light = page.get_by_test_id("light")
         expect(light).to_have_attribute("data-stored", re.compile("BC"), timeout=PATIENCE)

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import re
-import shutil
 from pathlib import Path
 
 import numpy as np
 from playwright.sync_api import expect
 
-from tests.browser.case import PATIENCE, BrowserCase, demo_server
+from tests.browser.case import PATIENCE, DemoCase
 from tests.support import noise, png
 
 PICTURES = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
@@ -30,7 +29,7 @@ SETTS = {
 """How far the corners are dragged onto the paving, in pixels of the view."""
 
 
-class Taking(BrowserCase):
+class Taking(DemoCase):
     """Goes through the main views as a person would, and keeps what it sees."""
 
     def keep(self, name: str) -> None:
@@ -58,11 +57,8 @@ class Taking(BrowserCase):
 
     def runTest(self) -> None:
         PICTURES.mkdir(parents=True, exist_ok=True)
-        server, folder = demo_server()
-        self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
-        self.addCleanup(server.stop)
         page = self.page
-        page.goto(server.address)
+        page.goto(self.server.address)
         page.get_by_role("navigation", name="Views").get_by_role("link", name="Sources").click()
         expect(page.get_by_role("button", name="Read the folder again")).to_be_visible()
         page.get_by_label("Find in the game").fill("_")
@@ -77,7 +73,7 @@ class Taking(BrowserCase):
         expect(page.get_by_text("Into the safe first")).to_be_visible()
         self.keep("put-back-plan")
         page.keyboard.press("Escape")
-        page.goto(server.address)
+        page.goto(self.server.address)
         expect(page.get_by_role("link", name="Encaustic floor")).to_be_visible()
         self.keep("surfaces")
         page.get_by_role("link", name="Encaustic floor").click()

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import re
-import shutil
-import unittest
 from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import expect
 
-from tests.browser.case import PATIENCE, BrowserCase, Server, demo_server
+from tests.browser.case import PATIENCE, DemoCase
 
 AXE = Path(__file__).resolve().parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 RUN = """
@@ -18,17 +16,8 @@ RUN = """
   "wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] } })
 """
 
-server: Server
 
-
-def setUpModule() -> None:
-    global server
-    server, folder = demo_server()
-    unittest.addModuleCleanup(shutil.rmtree, folder, ignore_errors=True)
-    unittest.addModuleCleanup(server.stop)
-
-
-class Access(BrowserCase):
+class Access(DemoCase):
     def assert_accessible(self) -> None:
         """Check that no rule is broken by what is on screen."""
         page = self.page
@@ -46,13 +35,13 @@ class Access(BrowserCase):
         self.page.get_by_role("navigation", name="Views").get_by_role("link", name=view).click()
 
     def test_surfaces(self) -> None:
-        self.page.goto(server.address)
+        self.page.goto(self.server.address)
         expect(self.page.get_by_role("link", name="Encaustic floor")).to_be_visible()
         self.assert_accessible()
 
     def test_the_bench_at_every_stage(self) -> None:
         page = self.page
-        page.goto(server.address)
+        page.goto(self.server.address)
         page.get_by_role("link", name="Encaustic floor").click()
         for stage in ("source", "steps", "size", "compress", "output"):
             with self.subTest(stage):
@@ -63,7 +52,7 @@ class Access(BrowserCase):
 
     def test_sources(self) -> None:
         page = self.page
-        page.goto(server.address)
+        page.goto(self.server.address)
         self.go("Sources")
         expect(page.get_by_role("button", name="Read the folder again")).to_be_visible()
         page.get_by_label("Find in the game").fill("door")
@@ -77,7 +66,7 @@ class Access(BrowserCase):
 
     def test_materials_deliveries_and_the_game(self) -> None:
         page = self.page
-        page.goto(server.address)
+        page.goto(self.server.address)
         for view in ("Materials", "Deliveries", "Sample game"):
             with self.subTest(view):
                 self.go(view)
@@ -85,7 +74,7 @@ class Access(BrowserCase):
 
     def test_the_project_with_its_history_open(self) -> None:
         page = self.page
-        page.goto(server.address)
+        page.goto(self.server.address)
         page.get_by_role("link", name="Saltglass", exact=True).click()
         page.get_by_text("What was changed, newest first").click()
         page.get_by_role("button", name=re.compile("^Name “")).first.click()
@@ -94,7 +83,7 @@ class Access(BrowserCase):
 
     def test_a_mask_that_is_worked_on_and_a_plan_of_a_delivery(self) -> None:
         page = self.page
-        page.goto(server.address)
+        page.goto(self.server.address)
         page.get_by_role("link", name="Saltglass", exact=True).click()
         loose = page.get_by_role("checkbox", name="A folder of loose files")
         loose.check()

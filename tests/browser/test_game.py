@@ -17,8 +17,6 @@ from tests.browser.case import BrowserCase, Server
 
 
 class Room(BrowserCase):
-    needs_demo = False
-
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()

@@ -27,8 +27,6 @@ class Quiet(http.server.SimpleHTTPRequestHandler):
 
 
 class ThreeLoader(BrowserCase):
-    needs_demo = False
-
     def setUp(self) -> None:
         super().setUp()
         holder = tempfile.TemporaryDirectory()

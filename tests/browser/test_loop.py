@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import shutil
 import subprocess
 import sys
 import time
@@ -12,23 +11,10 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Locator, expect
 
-from tests.browser.case import PATIENCE, BrowserCase, Server, demo_server
+from tests.browser.case import PATIENCE, DemoCase
 from tests.core.test_archives import content
 from tests.games import hashes
 from tests.support import png
-
-server: Server
-folder: Path
-
-
-def setUpModule() -> None:
-    global server, folder
-    server, folder = demo_server()
-
-
-def tearDownModule() -> None:
-    server.stop()
-    shutil.rmtree(folder, ignore_errors=True)
 
 
 def red_share(picture: np.ndarray) -> float:
@@ -36,10 +22,10 @@ def red_share(picture: np.ndarray) -> float:
     return float(((red > 70) & (red > green * 2.2) & (red > blue * 2.2)).mean())
 
 
-class Loop(BrowserCase):
+class Loop(DemoCase):
     @property
     def game(self) -> Path:
-        return folder / "data-demo" / "Saltglass"
+        return self.folder / "data-demo" / "Saltglass"
 
     def own_files(self) -> dict[str, str]:
         """Return the game's own files; what its update brings anew is left out."""
@@ -50,7 +36,7 @@ class Loop(BrowserCase):
         self.page.get_by_role("navigation", name="Views").get_by_role("link", name=name).click()
 
     def open_sources(self) -> None:
-        self.page.goto(server.address)
+        self.page.goto(self.server.address)
         self.open_view("Sources")
         expect(self.page.get_by_role("button", name="Read the folder again")).to_be_visible()
 

@@ -2,30 +2,20 @@
 
 import io
 import re
-import shutil
 import unittest
 
 import numpy as np
 from PIL import Image
 from playwright.sync_api import Locator, expect
 
-from tests.browser.case import BrowserCase, Server, demo_server
-
-server: Server
+from tests.browser.case import DemoCase
 
 
-def setUpModule() -> None:
-    global server
-    server, folder = demo_server()
-    unittest.addModuleCleanup(shutil.rmtree, folder, ignore_errors=True)
-    unittest.addModuleCleanup(server.stop)
-
-
-class Parts(BrowserCase):
+class Parts(DemoCase):
     def setUp(self) -> None:
         super().setUp()
         page = self.page
-        page.goto(server.address)
+        page.goto(self.server.address)
         page.get_by_role("link", name="Encaustic floor").click()
         self.cell("colour", "steps").click()
         self.surface = page.url.split("/bench/")[1].split("?")[0]

@@ -4,31 +4,16 @@ from __future__ import annotations
 
 import io
 import re
-import shutil
 import unittest
 import zipfile
-from pathlib import Path
 
 import numpy as np
 from playwright.sync_api import expect
 
 from stonestack.core import colour
-from tests.browser.case import PATIENCE, BrowserCase, Server, demo_server
+from tests.browser.case import PATIENCE, DemoCase
 from tests.core import defects
 from tests.support import png
-
-server: Server
-folder: Path
-
-
-def setUpModule() -> None:
-    global server, folder
-    server, folder = demo_server()
-
-
-def tearDownModule() -> None:
-    server.stop()
-    shutil.rmtree(folder, ignore_errors=True)
 
 
 def raw(base: str, side: int = 420) -> bytes:
@@ -36,7 +21,7 @@ def raw(base: str, side: int = 420) -> bytes:
     return png(np.rint(stored * 255).astype(np.uint8))
 
 
-class TileCase(BrowserCase):
+class TileCase(DemoCase):
     def score(self, words: str) -> float:
         panel = self.page.get_by_role("region", name="How well it tiles")
         row = panel.locator("dt", has_text=words).locator("xpath=following-sibling::dd[1]")
@@ -45,7 +30,7 @@ class TileCase(BrowserCase):
     def begin(self, name: str, data: bytes, title: str) -> None:
         """Bring a picture in on the Sources screen, and start a surface of it."""
         page = self.page
-        page.goto(server.address)
+        page.goto(self.server.address)
         page.get_by_role("link", name="Sources").first.click()
         page.get_by_role("radio", name=re.compile("Brought in")).click()
         files = {"name": name, "mimeType": "image/png", "buffer": data}
@@ -136,7 +121,7 @@ class RawToTile(TileCase):
 
     def begin_demo(self, name: str, title: str) -> None:
         page = self.page
-        page.goto(server.address)
+        page.goto(self.server.address)
         page.get_by_role("link", name="Sources").first.click()
         page.get_by_role("radio", name=re.compile("Brought in")).click()
         card = page.get_by_role("list", name="Brought in").locator("li", has_text=name)
@@ -156,7 +141,7 @@ class BringingIn(TileCase):
             archive.writestr("cloth/sail_linen_h.png", png(grey))
             archive.writestr("cloth/notes.txt", "nothing to see")
             archive.writestr("cloth/torn.png", raw("weave", 320)[:500])
-        page.goto(server.address)
+        page.goto(self.server.address)
         page.get_by_role("link", name="Sources").first.click()
         page.get_by_role("radio", name=re.compile("Brought in")).click()
         files = {"name": "cloth.zip", "mimeType": "application/zip", "buffer": buffer.getvalue()}
@@ -179,7 +164,7 @@ class BringingIn(TileCase):
 
     def test_a_pasted_picture_comes_in(self) -> None:
         page = self.page
-        page.goto(server.address)
+        page.goto(self.server.address)
         page.get_by_role("link", name="Sources").first.click()
         page.get_by_role("radio", name=re.compile("Brought in")).click()
         expect(page.get_by_role("list", name="Brought in")).to_be_visible(timeout=PATIENCE)
@@ -197,7 +182,7 @@ class BringingIn(TileCase):
 
     def test_words_and_filters_above_sift_what_was_brought_in(self) -> None:
         page = self.page
-        page.goto(server.address)
+        page.goto(self.server.address)
         page.get_by_role("link", name="Sources").first.click()
         page.get_by_role("radio", name=re.compile("Brought in")).click()
         cards = page.get_by_role("list", name="Brought in").locator("li")

@@ -4,7 +4,7 @@ import shutil
 import unittest
 
 from stonestack.core.errors import BadRequest
-from stonestack.services import deliveries, projects
+from stonestack.services import building, deliveries, projects
 from stonestack.services.cluster import Cluster
 from stonestack.services.jobs import silent
 from stonestack.services.workspace import Workspace
@@ -30,7 +30,7 @@ class TwoWorkers(unittest.TestCase):
         self.addCleanup(ws.close)
         project = projects.listed(ws)[0]
         delivery = deliveries.listed(ws, project.id)[0]
-        own = deliveries.build(ws, delivery.id, silent())
+        own = building.build(ws, delivery.id, silent())
         with (
             LocalCluster(
                 n_workers=2, threads_per_worker=1, dashboard_address=None, memory_limit=0
@@ -38,7 +38,7 @@ class TwoWorkers(unittest.TestCase):
             Client(cluster) as client,
         ):
             maker = Cluster(client, ws.files.read)
-            far = deliveries.build(ws, delivery.id, silent(), maker)
+            far = building.build(ws, delivery.id, silent(), maker)
         one = contents(ws, delivery.id, own.number)
         other = contents(ws, delivery.id, far.number)
         self.assertGreater(len(one), 12)
@@ -46,7 +46,7 @@ class TwoWorkers(unittest.TestCase):
         for path in one:
             if path != "delivery.json":
                 self.assertEqual(one[path], other[path], path)
-        files = [deliveries.record_of(ws, build.id).manifest.files for build in (own, far)]
+        files = [building.record_of(ws, build.id).manifest.files for build in (own, far)]
         self.assertEqual(files[0], files[1])
 
 

@@ -1,16 +1,26 @@
 import io
 import json
-import threading
 import zipfile
+from collections.abc import Iterator, Sequence
+from pathlib import Path
 from unittest import mock
 
 from stonestack.core import codecs, edits
 from stonestack.core.deliveries import BuildRecord, Delivery
 from stonestack.core.document import rebuilt
-from stonestack.core.errors import BadRequest
+from stonestack.core.errors import BadRequest, Cancelled, Conflict
+from stonestack.core.graph import Graph, Key
 from stonestack.core.roles import Role
-from stonestack.services import deliveries, installing, materials, projects, revisions, surfaces
-from stonestack.services.jobs import Jobs, JobState, Progress, silent
+from stonestack.services import (
+    building,
+    deliveries,
+    installing,
+    materials,
+    projects,
+    revisions,
+    surfaces,
+)
+from stonestack.services.jobs import silent, told
 from stonestack.services.summaries import SurfaceState
 from stonestack.store import files
 from stonestack.store.tables import BuildRow
@@ -39,8 +49,8 @@ class DeliveryCase(SurfaceCase):
 
 class Building(DeliveryCase):
     def test_a_build_holds_textures_definitions_and_a_manifest_that_fits(self) -> None:
-        built = deliveries.build(self.ws, self.delivery.id, silent())
-        folder = deliveries.build_folder(self.ws, built, self.delivery.id)
+        built = building.build(self.ws, self.delivery.id, silent())
+        folder = building.build_folder(self.ws, built.id)
         names = {p.relative_to(folder).as_posix() for p in folder.rglob("*") if p.is_file()}
         expected = {f"textures/wall_{s}.dds" for s in "cns"}
         self.assertEqual(names, expected | {"materials/wall.json", "delivery.json"})
@@ -50,10 +60,10 @@ class Building(DeliveryCase):
             self.assertEqual((entry["sha256"], entry["bytes"]), (files.sha256(data), len(data)))
 
     def test_an_archive_holds_what_was_built_and_is_the_same_again(self) -> None:
-        built = deliveries.build(self.ws, self.delivery.id, silent())
-        folder = deliveries.build_folder(self.ws, built, self.delivery.id)
+        built = building.build(self.ws, self.delivery.id, silent())
+        folder = building.build_folder(self.ws, built.id)
         self.edit(self.surface, set_output(Role.COLOUR, name="wall_other"))
-        data = deliveries.archived(self.ws, built.id)
+        data = building.archived(self.ws, built.id)
         with zipfile.ZipFile(io.BytesIO(data)) as box:
             self.assertIsNone(box.testzip())
             held = {name: box.read(name) for name in box.namelist()}
@@ -61,10 +71,10 @@ class Building(DeliveryCase):
             p.relative_to(folder).as_posix(): p for p in folder.rglob("*") if p.is_file()
         }
         self.assertEqual(held, {name: p.read_bytes() for name, p in files_there.items()})
-        self.assertEqual(deliveries.archived(self.opened(), built.id), data)
+        self.assertEqual(building.archived(self.opened(), built.id), data)
 
     def test_a_build_of_before_there_were_archives_says_what_to_do(self) -> None:
-        built = deliveries.build(self.ws, self.delivery.id, silent())
+        built = building.build(self.ws, self.delivery.id, silent())
         with self.ws.writing() as session:
             row = session.get(BuildRow, built.id)
             assert row is not None
@@ -72,31 +82,31 @@ class Building(DeliveryCase):
             row.manifest = rebuilt(record, archive="").model_dump_json()
             session.add(row)
         with self.assertRaises(BadRequest) as caught:
-            deliveries.archived(self.ws, built.id)
+            building.archived(self.ws, built.id)
         self.assertEqual(caught.exception.fix, "Build it again.")
 
     def test_the_definition_links_by_relative_paths_that_exist(self) -> None:
-        built = deliveries.build(self.ws, self.delivery.id, silent())
-        folder = deliveries.build_folder(self.ws, built, self.delivery.id)
+        built = building.build(self.ws, self.delivery.id, silent())
+        folder = building.build_folder(self.ws, built.id)
         definition = folder / "materials" / "wall.json"
         for link in json.loads(definition.read_text())["textures"].values():
             self.assertTrue((definition.parent / link).resolve().is_file(), link)
 
     def test_the_built_file_is_the_texture_that_the_bench_shows(self) -> None:
-        built = deliveries.build(self.ws, self.delivery.id, silent())
-        folder = deliveries.build_folder(self.ws, built, self.delivery.id)
+        built = building.build(self.ws, self.delivery.id, silent())
+        folder = building.build_folder(self.ws, built.id)
         key = self.surface.keys[Role.COLOUR]["compress"]
         assert key is not None
         shown = codecs.ktx2.read(self.ws.renderer.ktx2(key))
         self.assertEqual(codecs.dds.read((folder / "textures/wall_c.dds").read_bytes()), shown)
 
     def test_the_same_work_gives_the_same_bytes(self) -> None:
-        one = deliveries.build(self.ws, self.delivery.id, silent())
+        one = building.build(self.ws, self.delivery.id, silent())
         for file in (self.root / "data" / "cache").rglob("*.*"):
             file.unlink()
-        two = deliveries.build(self.opened(), self.delivery.id, silent())
+        two = building.build(self.opened(), self.delivery.id, silent())
         one_files, two_files = (
-            deliveries.record_of(self.ws, build.id).manifest.files for build in (one, two)
+            building.record_of(self.ws, build.id).manifest.files for build in (one, two)
         )
         self.assertEqual(one_files, two_files)
         self.assertEqual((one.number, two.number), (1, 2))
@@ -107,7 +117,7 @@ class Building(DeliveryCase):
             set_output(Role.SPECULAR, name="wall_c"),
         )
         with self.assertRaises(BadRequest) as caught:
-            deliveries.build(self.ws, self.delivery.id, silent())
+            building.build(self.ws, self.delivery.id, silent())
         self.assertIn("wall_c.dds", caught.exception.message)
 
     def test_states_follow_the_work(self) -> None:
@@ -115,7 +125,7 @@ class Building(DeliveryCase):
             return surfaces.get(self.ws, self.surface.id).state
 
         self.assertEqual(state(), SurfaceState.DRAFT)
-        deliveries.build(self.ws, self.delivery.id, silent())
+        building.build(self.ws, self.delivery.id, silent())
         self.assertEqual(state(), SurfaceState.BUILT)
         deliveries.install(self.ws, self.delivery.id, silent())
         self.assertEqual(state(), SurfaceState.INSTALLED)
@@ -140,7 +150,7 @@ class Building(DeliveryCase):
         self.assertEqual([f.words for f in view.findings], ["No normal map is linked"])
 
     def test_whatever_changes_a_file_or_its_name_counts_as_changed_since_the_build(self) -> None:
-        deliveries.build(self.ws, self.delivery.id, silent())
+        building.build(self.ws, self.delivery.id, silent())
 
         def state() -> SurfaceState:
             return surfaces.listed(self.ws, self.project.id)[0].state
@@ -181,7 +191,7 @@ class Installing(DeliveryCase):
         deliveries.deliver(self.ws, self.delivery.id, silent())
         before = self.listed_folders()
         self.edit(self.surface, edits.Rename(title="Other wall"))
-        deliveries.build(self.ws, self.delivery.id, silent())
+        building.build(self.ws, self.delivery.id, silent())
         real = files.write_atomically
         for fail_at in range(1, 6):
             calls = 0
@@ -207,8 +217,8 @@ class Installing(DeliveryCase):
         self.assertNotEqual(self.listed_folders(), before)
 
     def test_a_build_that_was_tampered_with_is_not_installed(self) -> None:
-        built = deliveries.build(self.ws, self.delivery.id, silent())
-        folder = deliveries.build_folder(self.ws, built, self.delivery.id)
+        built = building.build(self.ws, self.delivery.id, silent())
+        folder = building.build_folder(self.ws, built.id)
         (folder / "textures/wall_c.dds").write_bytes(b"something else")
         with self.assertRaises(BadRequest) as caught:
             deliveries.install(self.ws, self.delivery.id, silent())
@@ -226,54 +236,75 @@ class Installing(DeliveryCase):
         self.assertEqual(own.read_bytes(), b"the game's own")
         self.assertEqual([p.name for p in (self.game / "deliveries").iterdir()], ["first-edition"])
 
+    def folders(self) -> list[str]:
+        place = self.ws.data.builds / self.delivery.id
+        return sorted(folder.name for folder in place.iterdir())
+
+    def test_a_stop_between_the_files_and_their_record_is_in_nobodys_way(self) -> None:
+        with (
+            mock.patch.object(building, "_check_number", side_effect=KeyboardInterrupt),
+            self.assertRaises(KeyboardInterrupt),
+        ):
+            building.build(self.ws, self.delivery.id, silent())
+        self.assertEqual(deliveries.get(self.ws, self.delivery.id).builds, [])
+        built = building.build(self.ws, self.delivery.id, silent())
+        self.assertEqual(built.number, 1)
+        deliveries.install(self.ws, self.delivery.id, silent())
+
+    def test_of_two_builds_at_once_one_is_kept_and_the_other_is_told(self) -> None:
+        class Meanwhile:
+            """Makes the files, but not before another build is done."""
+
+            def files(_self, graph: Graph, keys: Sequence[Key]) -> Iterator[bytes]:
+                building.build(self.ws, self.delivery.id, silent())
+                return self.ws.renderer.files(graph, keys)
+
+        with self.assertRaises(Conflict) as caught:
+            building.build(self.ws, self.delivery.id, silent(), Meanwhile())
+        self.assertEqual(caught.exception.code, "built-meanwhile")
+        [kept] = deliveries.get(self.ws, self.delivery.id).builds
+        self.assertEqual(self.folders(), [building.build_folder(self.ws, kept.id).name])
+        self.assertEqual(building.build(self.ws, self.delivery.id, silent()).number, 2)
+
+    def test_a_stopped_build_leaves_nothing_behind(self) -> None:
+        steps: list[str] = []
+
+        def listen(_share: float, doing: str) -> None:
+            steps.append(doing)
+            if len(steps) == 2:
+                raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            building.build(self.ws, self.delivery.id, told(listen))
+        self.assertEqual(self.folders(), [])
+        self.assertEqual(deliveries.get(self.ws, self.delivery.id).builds, [])
+
+    def test_files_are_written_one_by_one_and_not_gathered(self) -> None:
+        writing = files.write_atomically
+
+        def seen(path: Path, data: bytes) -> None:
+            made.append(path.name)
+            writing(path, data)
+
+        made: list[str] = []
+
+        class Counting:
+            """Makes a file only when the one before is on disk."""
+
+            def files(_self, graph: Graph, keys: Sequence[Key]) -> Iterator[bytes]:
+                for number, data in enumerate(self.ws.renderer.files(graph, keys)):
+                    # All that were asked for before have been written; the list is no file.
+                    self.assertGreaterEqual(len(made), number - 1)
+                    yield data
+
+        with mock.patch.object(files, "write_atomically", seen):
+            built = building.build(self.ws, self.delivery.id, silent(), Counting())
+        self.assertEqual(len(made), built.files + 1)
+
     def test_nothing_is_installed_before_it_is_built(self) -> None:
         with self.assertRaises(BadRequest) as caught:
             deliveries.install(self.ws, self.delivery.id, silent())
         self.assertEqual(caught.exception.code, "not-built")
-
-
-class JobsRun(WorkspaceCase):
-    def finished(self, jobs: Jobs, job_id: str) -> JobState:
-        jobs.close()
-        return jobs.view(job_id).state
-
-    def test_a_job_tells_its_result(self) -> None:
-        jobs = Jobs()
-        job = jobs.start("Count", lambda progress: {"answer": 3})
-        self.assertEqual(self.finished(jobs, job.id), JobState.DONE)
-        self.assertEqual(jobs.view(job.id).result, {"answer": 3})
-
-    def test_a_job_stops_before_its_next_part(self) -> None:
-        jobs, reached = Jobs(), threading.Event()
-        parts: list[int] = []
-
-        def work(progress: Progress) -> dict[str, object]:
-            for part in range(1000):
-                progress.at(part / 1000, f"Part {part}")
-                parts.append(part)
-                reached.set()
-                stopping.wait(5)
-            return {}
-
-        stopping = threading.Event()
-        job = jobs.start("Long", work)
-        self.assertTrue(reached.wait(5))
-        jobs.stop(job.id)
-        stopping.set()
-        self.assertEqual(self.finished(jobs, job.id), JobState.STOPPED)
-        self.assertEqual(parts, [0])
-
-    def test_a_failure_is_told_in_words(self) -> None:
-        jobs = Jobs()
-
-        def work(progress: Progress) -> dict[str, object]:
-            raise BadRequest("why", "It is so.", "Do this.")
-
-        job = jobs.start("Fail", work)
-        self.assertEqual(self.finished(jobs, job.id), JobState.FAILED)
-        problem = jobs.view(job.id).problem
-        assert problem is not None
-        self.assertEqual((problem.message, problem.fix), ("It is so.", "Do this."))
 
 
 class Projects(WorkspaceCase):

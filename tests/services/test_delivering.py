@@ -10,6 +10,7 @@ from stonestack.core.errors import BadRequest, Conflict
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.services import (
+    building,
     cataloguing,
     deliveries,
     games,
@@ -21,6 +22,7 @@ from stonestack.services import (
     surfaces,
 )
 from stonestack.services.jobs import silent
+from stonestack.services.planning import Plan
 from stonestack.store import disk, journal
 from tests.games import colour_dds, small_game, state
 from tests.support import WorkspaceCase, raw_picture
@@ -99,14 +101,17 @@ class LooseCase(WorkspaceCase):
         projects.adjust(self.ws, self.project.id, put_into=folder)
 
     def put(self) -> None:
-        deliveries.build(self.ws, self.delivery.id, silent())
+        building.build(self.ws, self.delivery.id, silent())
         deliveries.install(self.ws, self.delivery.id, silent())
 
     def take_out(self) -> None:
         deliveries.withdraw(self.ws, self.delivery.id, silent())
 
+    def plan(self) -> Plan:
+        return deliveries.plan(self.ws, self.delivery.id, silent())
+
     def whys(self) -> dict[str, str]:
-        return {line.path: line.why for line in deliveries.plan(self.ws, self.delivery.id).lines}
+        return {line.path: line.why for line in self.plan().lines}
 
     def assert_as_before(self) -> None:
         self.assertEqual(state(self.game), self.before)
@@ -135,10 +140,10 @@ class PutAndTakenOut(LooseCase):
 
     def test_the_plan_says_what_is_new_and_what_is_replaced_and_changes_nothing(self) -> None:
         self.into("tex")
-        deliveries.build(self.ws, self.delivery.id, silent())
+        building.build(self.ws, self.delivery.id, silent())
         self.assertEqual(self.whys()["tex/wall_c.dds"], "in place of the game's own")
         self.assertEqual(self.whys()["tex/wall_n.dds"], "a new file")
-        [keep] = deliveries.plan(self.ws, self.delivery.id).keeps
+        [keep] = self.plan().keeps
         self.assertEqual((keep.file, keep.already), ("tex/wall_c.dds", False))
         self.assert_as_before()
 
@@ -167,7 +172,7 @@ class PutAndTakenOut(LooseCase):
             self.surface,
             edits.SetOutput(map=Role.COLOUR, target="loose", output=Output(name="floor_c")),
         )
-        deliveries.build(self.ws, self.delivery.id, silent())
+        building.build(self.ws, self.delivery.id, silent())
         whys = self.whys()
         self.assertIn("original comes back", whys["tex/wall_c.dds"])
         self.assertEqual(whys["tex/floor_c.dds"], "in place of the game's own")
@@ -201,7 +206,7 @@ class PutAndTakenOut(LooseCase):
         elsewhere.mkdir()
         (self.game / "way").symlink_to(elsewhere)
         self.into("way")
-        deliveries.build(self.ws, self.delivery.id, silent())
+        building.build(self.ws, self.delivery.id, silent())
         with self.assertRaises(BadRequest) as caught:
             deliveries.install(self.ws, self.delivery.id, silent())
         self.assertEqual(caught.exception.code, "outside-game")
@@ -209,9 +214,9 @@ class PutAndTakenOut(LooseCase):
 
     def test_a_file_on_the_way_and_a_folder_in_the_place_are_refused(self) -> None:
         self.into("tex/floor_c.dds")
-        deliveries.build(self.ws, self.delivery.id, silent())
+        building.build(self.ws, self.delivery.id, silent())
         with self.assertRaises(BadRequest) as caught:
-            deliveries.plan(self.ws, self.delivery.id)
+            self.plan()
         self.assertEqual(caught.exception.code, "not-a-folder")
         (self.game / "new/wall_c.dds").mkdir(parents=True)
         self.into("new")
@@ -224,7 +229,7 @@ class PutAndTakenOut(LooseCase):
             self.surface,
             edits.SetOutput(map=Role.COLOUR, target="loose", output=Output(name="WALL_N")),
         )
-        deliveries.build(self.ws, self.delivery.id, silent())
+        building.build(self.ws, self.delivery.id, silent())
         with self.assertRaises(BadRequest) as caught:
             deliveries.install(self.ws, self.delivery.id, silent())
         self.assertEqual(caught.exception.code, "one-place-twice")
@@ -305,7 +310,7 @@ class CutShort(LooseCase):
         (self.game / "tex/deep/wall_c.dds").write_bytes(colour_dds(5))
         self.into("tex/deep")
         self.before, self.folders = state(self.game), folders(self.game)
-        deliveries.build(self.ws, self.delivery.id, silent())
+        building.build(self.ws, self.delivery.id, silent())
         deliveries.install(self.ws, self.delivery.id, silent())
         ours = {name: digest for name, (digest, _) in state(self.game).items()}
         self.take_out()

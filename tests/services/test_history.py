@@ -21,6 +21,7 @@ from stonestack.core.normals import Green
 from stonestack.core.roles import Role
 from stonestack.core.steps.levels import Levels
 from stonestack.services import (
+    building,
     deliveries,
     materials,
     projects,
@@ -294,7 +295,7 @@ class OldFolder(WorkspaceCase):
             [(b.number, b.files, b.installed) for b in delivery.builds], [(1, 4, True)]
         )
         self.assertGreater(delivery.builds[0].bytes, 10_000)
-        built = deliveries.build(self.ws, delivery.id, silent())
+        built = building.build(self.ws, delivery.id, silent())
         self.assertEqual(built.number, 2)
 
     def test_the_safe_gives_the_game_its_original_back(self) -> None:

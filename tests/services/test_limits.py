@@ -14,7 +14,7 @@ from stonestack.core.image import Picture, Space
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Fit, Size, fitted
 from stonestack.core.tile.patches import Spot
-from stonestack.services import deliveries, projects, summaries, surfaces
+from stonestack.services import building, deliveries, projects, summaries, surfaces
 from stonestack.services.jobs import silent
 from tests.services.test_surfaces import SurfaceCase
 
@@ -73,7 +73,7 @@ class RaisedVersion(SurfaceCase):
             view = deliveries.change(self.ws, made.id, made.revision, full)
             self.assertEqual(len(view.parts), 4)
             deliveries.holding(self.ws, other.id)
-            deliveries.build(self.ws, made.id, silent())
+            building.build(self.ws, made.id, silent())
             projects.adjust(self.ws, self.project.id, texels_per_metre=300)
             surfaces.listed(self.ws, self.project.id)
             # SQLite gives up a lock after thirty seconds.

@@ -80,10 +80,10 @@ class Files(WorkspaceCase):
     def test_a_folder_appears_whole_or_not_at_all(self) -> None:
         target = self.root / "build"
         with self.assertRaises(TypeError):
-            write_folder_atomically(target, {"good": b"1", "bad": None})  # type: ignore[dict-item]
+            write_folder_atomically(target, [("good", b"1"), ("bad", None)])  # type: ignore[list-item]
         self.assertFalse(target.exists())
         self.assertEqual([p for p in self.root.iterdir() if p.name.startswith(".stonestack-")], [])
-        write_folder_atomically(target, {"x/y": b"2"})
+        write_folder_atomically(target, [("x/y", b"2")])
         self.assertEqual((target / "x" / "y").read_bytes(), b"2")
 
     def test_many_writers_of_one_file_leave_one_whole_file(self) -> None:

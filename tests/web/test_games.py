@@ -53,7 +53,8 @@ class GamesApi(ApiCase):
         picture = self.get(f"{at}/picture.png?longest=32&sha256={found['sha256']}")
         self.assertIn("immutable", picture.headers["Cache-Control"])
         self.assertEqual(Image.open(io.BytesIO(picture.data)).size, (32, 32))
-        plan = self.send(f"{at}/plan", painted(colour_dds(2))).json
+        planned = self.ended(self.send(f"{at}/plan", painted(colour_dds(2))).json)
+        plan = self.get(f"/api/jobs/{planned['id']}/plan").json
         self.assertEqual(sum(x["ticked"] for x in plan["lines"]), 3)
         done = self.ended(self.send(f"{at}/put?ticked={found['id']}", painted(colour_dds(2))).json)
         self.assertEqual(done["result"]["paths"], ["tex/floor_c.dds"])

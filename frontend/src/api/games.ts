@@ -3,7 +3,6 @@ import { api, got, type Schemas } from "./client";
 import { queries } from "./queries";
 
 export type Entry = Schemas["EntryView"];
-export type Plan = Schemas["Plan"];
 export type Placed = Schemas["PlacedState"];
 export type Sort = Schemas["Sort"];
 
@@ -97,7 +96,7 @@ export function useOurs(game: string | undefined) {
 
 /** The catalogue, or what is ours in the game, has changed: what shows it is asked for anew. */
 export function gameChanged() {
-  for (const key of ["entries", "entry", "ours", "facets", "registered-game", "put-plan", "names"]) {
+  for (const key of ["entries", "entry", "ours", "facets", "registered-game", "names"]) {
     void queries.invalidateQueries({ queryKey: [key] });
   }
 }

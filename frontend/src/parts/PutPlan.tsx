@@ -1,8 +1,8 @@
 import * as Dialog from "@radix-ui/react-dialog";
 import { useQuery } from "@tanstack/react-query";
-import { useState, type ReactNode } from "react";
-import { got, type Schemas } from "@/api/client";
-import { gameChanged, type Plan } from "@/api/games";
+import { useEffect, useState, type ReactNode } from "react";
+import { api, got, type Schemas } from "@/api/client";
+import { gameChanged } from "@/api/games";
 import { Button } from "./Button";
 import { bytes } from "./figures";
 import { JobStrip } from "./JobStrip";
@@ -11,10 +11,10 @@ import { Tick } from "./Tick";
 import { Verdict } from "./Verdict";
 
 interface Props {
-  /** Names what is put, so that its plan is fetched once. */
+  /** Names what is put, so that its plan is made once. */
   name: string;
   title: string;
-  plan: () => Promise<{ data?: Plan }>;
+  plan: () => Promise<{ data?: Schemas["JobView"] }>;
   put: (ticked: string) => Promise<{ data?: Schemas["JobView"] }>;
   /** What the button says of so many places. */
   words?: (places: number) => string;
@@ -27,7 +27,7 @@ const putBack = (places: number) => (places === 1 ? "Put back in 1 place" : `Put
 
 /** What putting back would do, place by place, before anything is done. */
 export function PutPlan({ name, title, plan, put, words = putBack, onClose, children }: Props) {
-  const { data, error } = useQuery({ queryKey: ["put-plan", name], queryFn: () => got(plan()), staleTime: 0, gcTime: 0 });
+  const { planned, data, error, ready } = usePlan(name, plan);
   const [chosen, setChosen] = useState<Record<number, boolean>>({});
   const [job, setJob] = useState<string | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
@@ -64,7 +64,15 @@ export function PutPlan({ name, title, plan, put, words = putBack, onClose, chil
           {children}
           <div className="min-h-40 flex-1 overflow-y-auto">
             {error && <div className="p-5"><ProblemNote error={error} /></div>}
-            {!data && !error && <p role="status" className="p-5 text-ink-2">Making it in the form that the game has…</p>}
+            {!data && !error && (
+              <div className="p-5">
+                {planned === undefined ? (
+                  <p role="status" className="text-ink-2">Making it in the form that the game has…</p>
+                ) : (
+                  <JobStrip id={planned} onDone={ready} onClose={() => { onClose(false); }} />
+                )}
+              </div>
+            )}
             {data && (
               <table className="w-full">
                 <thead>
@@ -156,4 +164,31 @@ export function PutPlan({ name, title, plan, put, words = putBack, onClose, chil
       </Dialog.Portal>
     </Dialog.Root>
   );
+}
+
+/** A plan, made by a job that ends with the dialog. */
+function usePlan(name: string, plan: () => Promise<{ data?: Schemas["JobView"] }>) {
+  const begun = useQuery({ queryKey: ["put-plan", name], queryFn: () => got(plan()), staleTime: Infinity, gcTime: 0 });
+  const planned = begun.data?.id;
+  const [ready, setReady] = useState<string | null>(null);
+  const params = { path: { job_id: planned ?? "" } };
+  const made = useQuery({
+    queryKey: ["put-plan", name, planned],
+    queryFn: () => got(api.GET("/api/jobs/{job_id}/plan", { params })),
+    enabled: planned !== undefined && ready === planned,
+    staleTime: Infinity,
+    gcTime: 0,
+  });
+  useEffect(() => {
+    if (planned === undefined) return;
+    return () => void api.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: planned } } });
+  }, [planned]);
+  return {
+    planned,
+    data: made.data,
+    error: begun.error ?? made.error,
+    ready: () => {
+      setReady(planned ?? null);
+    },
+  };
 }

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, RootModel
 
 from stonestack.core.deliveries import Delivery
-from stonestack.services import deliveries
+from stonestack.services import building, deliveries
 from stonestack.services.deliveries import DeliveryView
 from stonestack.services.jobs import JobView
 from stonestack.services.planning import Plan
@@ -62,51 +64,33 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.post("/api/deliveries/<delivery_id>/build", responses={200: JobView})
     def build_delivery(path: DeliveryPath) -> Response:
-        delivery_id = path.delivery_id
-        return model(
-            ws.jobs.start(
-                "Build",
-                lambda progress: deliveries.build(ws, delivery_id, progress).model_dump(
-                    mode="json"
-                ),
-            )
-        )
+        return model(ws.jobs.start("Build", partial(building.build, ws, path.delivery_id)))
 
     @app.post("/api/deliveries/<delivery_id>/install", responses={200: JobView})
     def install_delivery(path: DeliveryPath) -> Response:
-        delivery_id = path.delivery_id
-        return model(
-            ws.jobs.start(
-                "Install",
-                lambda progress: deliveries.install(ws, delivery_id, progress).model_dump(
-                    mode="json"
-                ),
-            )
-        )
+        return model(ws.jobs.start("Install", partial(deliveries.install, ws, path.delivery_id)))
 
-    @app.post("/api/deliveries/<delivery_id>/plan", responses={200: Plan})
+    @app.post("/api/deliveries/<delivery_id>/plan", responses={200: JobView})
     def plan_delivery(path: DeliveryPath) -> Response:
-        return model(deliveries.plan(ws, path.delivery_id))
+        return model(
+            ws.jobs.start("See what would change", partial(deliveries.plan, ws, path.delivery_id))
+        )
 
     @app.post("/api/deliveries/<delivery_id>/withdraw", responses={200: JobView})
     def withdraw_delivery(path: DeliveryPath) -> Response:
-        delivery_id = path.delivery_id
-        return model(
-            ws.jobs.start(
-                "Take out",
-                lambda progress: deliveries.withdraw(ws, delivery_id, progress).model_dump(
-                    mode="json"
-                ),
-            )
-        )
+        return model(ws.jobs.start("Take out", partial(deliveries.withdraw, ws, path.delivery_id)))
 
     @app.get("/api/builds/<build_id>/archive.zip")
     def get_archive(path: BuildPath) -> Response:
-        return unchanging(deliveries.archived(ws, path.build_id), "application/zip")
+        return unchanging(building.archived(ws, path.build_id), "application/zip")
 
     @app.get("/api/jobs/<job_id>", responses={200: JobView})
     def get_job(path: JobPath) -> Response:
         return model(ws.jobs.view(path.job_id))
+
+    @app.get("/api/jobs/<job_id>/plan", responses={200: Plan})
+    def get_plan(path: JobPath) -> Response:
+        return model(Plan.model_validate(ws.jobs.result(path.job_id)))
 
     @app.delete("/api/jobs/<job_id>", responses={200: JobView})
     def stop_job(path: JobPath) -> Response:

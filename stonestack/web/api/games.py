@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from flask import Response
@@ -26,10 +27,10 @@ from stonestack.services import (
 )
 from stonestack.services.finding import EntryMore, Facets, Page, Query
 from stonestack.services.games import GameFolderView
-from stonestack.services.jobs import JobView, silent
+from stonestack.services.jobs import JobView, Progress, silent
 from stonestack.services.keeping import Verified
 from stonestack.services.naming import NamesView
-from stonestack.services.planning import Plan
+from stonestack.services.planning import Plan, Replacement
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models, unchanging
@@ -200,9 +201,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
         return model(
             ws.jobs.start(
                 "Reading the game folder",
-                lambda progress: cataloguing.catalogue(
-                    ws, path.game_id, progress, body.thorough
-                ).model_dump(mode="json"),
+                lambda progress: cataloguing.catalogue(ws, path.game_id, progress, body.thorough),
             )
         )
 
@@ -285,59 +284,54 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def take(path: TakePath, body: Take) -> Response:
         return models(list(taking.into_project(ws, path.project_id, path.game_id, body.entries)))
 
-    @app.post("/api/games/<game_id>/entries/<int:entry_id>/plan", responses={200: Plan})
+    def planned(
+        game_id: str, wanted: list[Replacement], query: TickedQuery, unmatched: Sequence[str] = ()
+    ) -> Response:
+        def work(progress: Progress) -> Plan:
+            made, _ = planning.plan(ws, game_id, wanted, query.entries, progress)
+            return made.model_copy(update={"unmatched": list(unmatched)})
+
+        return model(ws.jobs.start("See what would change", work))
+
+    def placing(game_id: str, wanted: list[Replacement], query: TickedQuery) -> Response:
+        return model(
+            ws.jobs.start(
+                "Putting back",
+                lambda progress: putting.put(ws, game_id, wanted, query.entries, progress),
+            )
+        )
+
+    @app.post("/api/games/<game_id>/entries/<int:entry_id>/plan", responses={200: JobView})
     def plan_file(path: EntryPath, query: TickedQuery, form: PutFile) -> Response:
         wanted = [planning.from_file(path.entry_id, form.file.read())]
-        return model(planning.plan(ws, path.game_id, wanted, query.entries)[0])
+        return planned(path.game_id, wanted, query)
 
     @app.post("/api/games/<game_id>/entries/<int:entry_id>/put", responses={200: JobView})
     def put_file(path: EntryPath, query: TickedQuery, form: PutFile) -> Response:
         wanted = [planning.from_file(path.entry_id, form.file.read())]
-        return model(
-            ws.jobs.start(
-                "Putting back",
-                lambda progress: putting.put(
-                    ws, path.game_id, wanted, query.entries, progress
-                ).model_dump(mode="json"),
-            )
-        )
+        return placing(path.game_id, wanted, query)
 
-    @app.post("/api/games/<game_id>/plan", responses={200: Plan})
+    @app.post("/api/games/<game_id>/plan", responses={200: JobView})
     def plan_files(path: GamePath, query: TickedQuery, form: PutFiles) -> Response:
         wanted, unmatched = taking.matched(ws, path.game_id, form.named)
-        made, _ = planning.plan(ws, path.game_id, wanted, query.entries)
-        return model(made.model_copy(update={"unmatched": unmatched}))
+        return planned(path.game_id, wanted, query, unmatched)
 
     @app.post("/api/games/<game_id>/put", responses={200: JobView})
     def put_files(path: GamePath, query: TickedQuery, form: PutFiles) -> Response:
         wanted, _ = taking.matched(ws, path.game_id, form.named)
-        return model(
-            ws.jobs.start(
-                "Putting back",
-                lambda progress: putting.put(
-                    ws, path.game_id, wanted, query.entries, progress
-                ).model_dump(mode="json"),
-            )
-        )
+        return placing(path.game_id, wanted, query)
 
-    @app.post("/api/surfaces/<surface_id>/put-plan", responses={200: Plan})
+    @app.post("/api/surfaces/<surface_id>/put-plan", responses={200: JobView})
     def plan_surface(path: SurfacePath, query: TickedQuery) -> Response:
         game_id, wanted = taking.of_surface(ws, path.surface_id)
-        return model(planning.plan(ws, game_id, wanted, query.entries)[0])
+        return planned(game_id, wanted, query)
 
     @app.post("/api/surfaces/<surface_id>/put", responses={200: JobView})
     def put_surface(path: SurfacePath, query: TickedQuery) -> Response:
         game_id, wanted = taking.of_surface(ws, path.surface_id)
         if query.ticked and query.entries is None:
             raise BadRequest("nothing-ticked", "No place is ticked.", "Tick at least one.")
-        return model(
-            ws.jobs.start(
-                "Putting back",
-                lambda progress: putting.put(
-                    ws, game_id, wanted, query.entries, progress
-                ).model_dump(mode="json"),
-            )
-        )
+        return placing(game_id, wanted, query)
 
     @app.get("/api/games/<game_id>/ours", responses={200: Verified})
     def verify_game(path: GamePath) -> Response:
@@ -350,7 +344,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
                 "Giving originals back",
                 lambda progress: returning.restore(
                     ws, path.game_id, body.paths, progress, body.even_changed
-                ).model_dump(mode="json"),
+                ),
             )
         )
 
@@ -359,9 +353,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
         return model(
             ws.jobs.start(
                 "Putting back what was wiped",
-                lambda progress: returning.put_back(
-                    ws, path.game_id, body.ids, progress
-                ).model_dump(mode="json"),
+                lambda progress: returning.put_back(ws, path.game_id, body.ids, progress),
             )
         )
 

@@ -63,9 +63,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
         name, data = form.file.filename or "", form.file.read()
         job = ws.jobs.start(
             f"Unpack {name}",
-            lambda progress: sources.bring_archive(
-                ws, path.project_id, name, data, progress
-            ).model_dump(mode="json"),
+            lambda progress: sources.bring_archive(ws, path.project_id, name, data, progress),
         )
         return model(job)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
@@ -170,11 +172,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.post("/api/surfaces/<surface_id>/deliver", responses={200: JobView})
     def deliver_surface(path: SurfacePath) -> Response:
         delivery_id = deliveries.holding(ws, path.surface_id)
-        return model(
-            ws.jobs.start(
-                "Put in the game", lambda progress: deliveries.deliver(ws, delivery_id, progress)
-            )
-        )
+        return model(ws.jobs.start("Put in the game", partial(deliveries.deliver, ws, delivery_id)))
 
     @app.get("/api/surfaces/<surface_id>/workfiles", responses={200: WorkfileList})
     def list_workfiles(path: SurfacePath) -> Response:

@@ -12,11 +12,14 @@ import { Empty } from "@/parts/Empty";
 import { JobStrip } from "@/parts/JobStrip";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { useKeptJob } from "@/parts/useKeptJob";
+import { AlikeBar } from "./AlikeBar";
 import { BroughtIn, Cards } from "./BroughtIn";
 import { Courses, inOrder, things } from "./Courses";
 import { ContactSheet, EntryList } from "./Lists";
 import { FindBar, type Where } from "./FindBar";
-import { FolderForm, FolderButton } from "./FolderForm";
+import { FileActions } from "./FileActions";
+import { FolderForm } from "./FolderForm";
+import { Foot } from "./Foot";
 import { More } from "./More";
 import { NamesForm } from "./NamesForm";
 import { Ours } from "./Ours";
@@ -105,7 +108,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
   const [selected, setSelected] = useState<Entry | null>(null);
   const [marked, setMarked] = useState<ReadonlyMap<number, Entry>>(new Map());
   const alikes = useAlike(game?.id, shelf.id);
-  const { found: alike, looking: liking, setFound: setAlike, setLooking: setLiking } = alikes;
+  const { found: alike, setFound: setAlike } = alikes;
   const [putting, setPutting] = useState<Putting | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
   const [taking, setTaking] = useState(false);
@@ -274,25 +277,13 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
         <span className="ml-auto" />
         {game && where === "game" && <NamesForm game={game.id} />}
       </div>
-      {(alike ?? liking) && (
-        <div className="flex items-center gap-3 border-b border-joint bg-verdigris-wash px-3.5 py-1.5 text-small">
-          {liking ? (
-            <JobStrip
-              id={liking.id}
-              onDone={(done) => {
-                setAlike({ name: liking.name, entries: (done.result?.["entries"] ?? []) as Entry[] });
-                setSelected(null);
-                setLayouts({ ...layouts, [where]: "sheet" });
-                setLiking(null);
-              }}
-              onClose={() => { setLiking(null); }}
-            />
-          ) : (
-            <span>{alike?.entries.length ? `${String(alike.entries.length)} look like ${alike.name}, the likest first` : `Nothing looks like ${alike?.name ?? "it"}`}</span>
-          )}
-          {alike && <Button look="bare" onClick={() => { setAlike(null); }}>Show all again</Button>}
-        </div>
-      )}
+      <AlikeBar
+        alikes={alikes}
+        onFound={() => {
+          setSelected(null);
+          setLayouts({ ...layouts, [where]: "sheet" });
+        }}
+      />
       {problem !== null && <ProblemNote error={problem} onClose={() => { setProblem(null); }} />}
       <div className="flex min-h-0 flex-1">
         <div className="flex min-w-0 flex-1 flex-col border-r border-joint">
@@ -357,7 +348,19 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
             )}
             {!alike && found.hasNextPage && <More onSeen={() => void found.fetchNextPage()} />}
           </div>
-          <div className="flex h-8 shrink-0 items-center gap-3 border-t border-joint px-3 text-small whitespace-nowrap text-ink-2">
+          <Foot
+            project={project}
+            game={where === "game" ? game : null}
+            onSeveral={() => several.current?.click()}
+            layout={
+              <Choice
+                label="Layout"
+                value={layout}
+                options={[["courses", "Courses"], ["sheet", "Contact sheet"], ["list", "List"]] as const}
+                onChoose={(next) => { setLayouts({ ...layouts, [where]: next }); }}
+              />
+            }
+          >
             <span>{total} files{layout === "courses" ? `, ${String(courses.length)} things` : ""}</span>
             {others > 0 && !search.kind && !alike && (
               <button
@@ -369,30 +372,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
                 {search.others ? `Hide ${String(others)} others` : `${String(others)} others, not shown`}
               </button>
             )}
-            {game && where === "game" && (
-              <>
-                <FolderButton project={project} root={game.root} />
-                <span className="figures min-w-0 truncate">
-                  {game.loose} loose, {game.containers} containers, version {game.version || "unknown"}
-                </span>
-                {game.left_out.length > 0 && (
-                  <span title={game.left_out.map((x) => `${x.path} ${x.why}`).join("\n")}>{game.left_out.length} left out</span>
-                )}
-              </>
-            )}
-            <span className="ml-auto" />
-            {game && where === "game" && (
-              <button type="button" className="underline" title="Edited pictures, each called like the file that it replaces" onClick={() => several.current?.click()}>
-                Put many back
-              </button>
-            )}
-            <Choice
-              label="Layout"
-              value={layout}
-              options={[["courses", "Courses"], ["sheet", "Contact sheet"], ["list", "List"]] as const}
-              onChoose={(next) => { setLayouts({ ...layouts, [where]: next }); }}
-            />
-          </div>
+          </Foot>
         </div>
         <aside className="flex w-[392px] shrink-0 flex-col max-xl:w-[330px]" aria-label="Preview">
           <div className="flex h-8 shrink-0 items-center gap-3 border-b border-joint px-3">
@@ -426,28 +406,17 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
                 onGo={(entry) => { select(entry, false); }}
                 onMarker={(entry) => void putMarker(entry)}
                 actions={
-                  <>
-                    {source ? (
-                      <Button look="solid" keyName="T" hint="Begins a surface with this picture; the file stays as it is" onClick={() => void beginOne(source)}>
-                        Start a surface
-                      </Button>
-                    ) : (
-                      <>
-                        <Button look="solid" keyName="T" disabled={taking || (marked.size === 0 && current.role === "")} hint="Begins a surface in the form that the game has" onClick={() => void take()}>
-                          {takeWords}
-                        </Button>
-                        <Button look="line" keyName="P" disabled={current.role === ""} hint="Any picture; it is made in this file's form" onClick={() => upload.current?.click()}>
-                          Replace it
-                        </Button>
-                        <Button look="bare" className="px-1.5!" keyName="X" onClick={() => { mark(current); }}>
-                          {marked.has(current.id) ? "Unmark" : "Mark"}
-                        </Button>
-                      </>
-                    )}
-                    <Button look="bare" className="px-1.5!" keyName="L" disabled={current.role === ""} hint="Finds what looks like it, in the game and in what was brought in" onClick={() => void like(current)}>
-                      Alike
-                    </Button>
-                  </>
+                  <FileActions
+                    known={current.role !== ""}
+                    marked={marked.has(current.id)}
+                    takeWords={takeWords}
+                    mayTake={!taking && (marked.size > 0 || current.role !== "")}
+                    onBegin={source && (() => void beginOne(source))}
+                    onTake={() => void take()}
+                    onReplace={() => upload.current?.click()}
+                    onMark={() => { mark(current); }}
+                    onAlike={() => void like(current)}
+                  />
                 }
               />
             )}
