@@ -28,6 +28,7 @@ FLAGS = (
     "--use-gl=angle",
     "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",
+    "--disable-gpu-compositing",  # Pages are put together by the CPU; only our views use WebGL.
 )
 PATIENCE = 60_000
 """Milliseconds that anything on screen may take on a slow shared machine."""
@@ -76,6 +77,9 @@ class BrowserCase(unittest.TestCase):
         flags = [*FLAGS, *(["--no-sandbox"] if root else [])]
         cls.browser = cls.playwright.chromium.launch(executable_path=named, args=flags)
         cls.addClassCleanup(cls.browser.close)
+        # One context: what may be kept for ever is fetched once, as by a person's browser.
+        size = {"width": cls.size[0], "height": cls.size[1]}
+        cls.context = cls.browser.new_context(viewport=size)
 
     def setUp(self) -> None:
         super().setUp()
@@ -90,7 +94,7 @@ class BrowserCase(unittest.TestCase):
         super().tearDown()
 
     def new_page(self) -> Page:
-        page = self.browser.new_page(viewport={"width": self.size[0], "height": self.size[1]})
+        page = self.context.new_page()
         self.addCleanup(page.close)
         page.set_default_timeout(PATIENCE)
         expect.set_options(timeout=PATIENCE)

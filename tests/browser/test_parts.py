@@ -42,6 +42,7 @@ class Parts(DemoCase):
 
     def drag(self, handle: Locator, right: float, down: float) -> None:
         """Drag what a handle names by so many pixels."""
+        handle.hover()  # Waits until it stands still: what has just come moves the picture.
         box = handle.bounding_box()
         assert box is not None
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2

@@ -218,6 +218,7 @@ class Working(PathCase):
         before = self.settled(flat)
         page.get_by_label("Add a step").select_option("tone")
         saturation = page.get_by_role("slider", name="Saturation")
+        saturation.hover()
         box = saturation.bounding_box()
         assert box
         page.mouse.move(box["x"] + 3, box["y"] + 8)
