@@ -2,6 +2,7 @@
 
 import shutil
 import unittest
+from pathlib import Path
 
 from stonestack.core.errors import BadRequest
 from stonestack.services import building, deliveries, projects
@@ -13,8 +14,7 @@ from tests import drawn
 from tests.support import WorkspaceCase
 
 
-def contents(ws: Workspace, delivery: str, number: int) -> dict[str, bytes]:
-    root = ws.data.builds / delivery / str(number)
+def contents(root: Path) -> dict[str, bytes]:
     return {p.relative_to(root).as_posix(): p.read_bytes() for p in root.rglob("*") if p.is_file()}
 
 
@@ -39,8 +39,8 @@ class TwoWorkers(unittest.TestCase):
         ):
             maker = Cluster(client, ws.files.read)
             far = building.build(ws, delivery.id, silent(), maker)
-        one = contents(ws, delivery.id, own.number)
-        other = contents(ws, delivery.id, far.number)
+        one = contents(building.build_folder(ws, own.id))
+        other = contents(building.build_folder(ws, far.id))
         self.assertGreater(len(one), 12)
         self.assertEqual(one.keys(), other.keys())
         for path in one:

@@ -38,6 +38,10 @@ class GamesApi(ApiCase):
             headers=self.token,
         )
 
+    def planned(self, begun: Any) -> Any:
+        """Return the plan that a job makes."""
+        return self.get(f"/api/jobs/{self.ended(begun.json)['id']}/plan").json
+
     def test_register_read_find_look_plan_put_and_restore(self) -> None:
         view = self.get(f"/api/projects/{self.project.id}/registered-game").json
         self.assertEqual((view["id"], view["containers"], view["version"]), (self.id, 2, "1.0"))
@@ -53,8 +57,7 @@ class GamesApi(ApiCase):
         picture = self.get(f"{at}/picture.png?longest=32&sha256={found['sha256']}")
         self.assertIn("immutable", picture.headers["Cache-Control"])
         self.assertEqual(Image.open(io.BytesIO(picture.data)).size, (32, 32))
-        planned = self.ended(self.send(f"{at}/plan", painted(colour_dds(2))).json)
-        plan = self.get(f"/api/jobs/{planned['id']}/plan").json
+        plan = self.planned(self.send(f"{at}/plan", painted(colour_dds(2))))
         self.assertEqual(sum(x["ticked"] for x in plan["lines"]), 3)
         done = self.ended(self.send(f"{at}/put?ticked={found['id']}", painted(colour_dds(2))).json)
         self.assertEqual(done["result"]["paths"], ["tex/floor_c.dds"])
@@ -100,7 +103,7 @@ class GamesApi(ApiCase):
                 headers=self.token,
             )
 
-        plan = send("plan").json
+        plan = self.planned(send("plan"))
         self.assertEqual(len(plan["unmatched"]), 1)
         done = self.ended(send("put").json)
         self.assertEqual(

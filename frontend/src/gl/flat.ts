@@ -185,6 +185,7 @@ export class FlatView {
   async show(look: FlatLook): Promise<void> {
     this.look = look;
     const turn = ++this.turn;
+    this.hand.load();
     try {
       const [right, left] = await Promise.all([
         look.right ? this.textures.load(look.right) : null,
@@ -196,10 +197,14 @@ export class FlatView {
       this.value("hasLeft", left !== null);
       this.onShown(right);
       this.apply(this.look);
+      this.hand.loaded();
     } catch (problem) {
       if (turn !== this.turn) return;
       if (isLeft(problem)) setTimeout(() => { if (turn === this.turn) void this.show(look); }, AGAIN_MS);
-      else this.told(problem);
+      else {
+        this.told(problem);
+        this.hand.loaded();
+      }
     }
   }
 

@@ -138,6 +138,11 @@ export class LightView {
     return this.hand.slow;
   }
 
+  /** Something newer is about to be shown. */
+  expect() {
+    this.hand.load();
+  }
+
   /**
    * Load what a surface needs, then show it whole; the old picture stays until then.
    *
@@ -146,6 +151,7 @@ export class LightView {
    */
   async show(surface: LitSurface): Promise<void> {
     const turn = ++this.turn;
+    this.hand.load();
     try {
       const load = (slot: Slot) => {
         const source = surface.maps[slot];
@@ -168,10 +174,14 @@ export class LightView {
       this.lit = true;
       this.onShown(found.flatMap((f) => (f ? [f.stored] : [])));
       this.adjust(this.lamp);
+      this.hand.loaded();
     } catch (problem) {
       if (turn !== this.turn) return;
       if (isLeft(problem)) setTimeout(() => { if (turn === this.turn) void this.show(surface); }, AGAIN_MS);
-      else this.told(problem);
+      else {
+        this.told(problem);
+        this.hand.loaded();
+      }
     }
   }
 

@@ -19,6 +19,7 @@ export class Stagehand {
   private readonly observer: ResizeObserver;
   private readonly sharp = Math.min(2, window.devicePixelRatio);
   private asked = false;
+  private loading = false;
   private gone = false;
   private lastAsked = -Infinity;
   private cost = 0;
@@ -50,6 +51,18 @@ export class Stagehand {
     });
   };
 
+  /** What is to be seen is still on its way; what is drawn until it comes is something older. */
+  load() {
+    this.loading = true;
+    this.renderer.domElement.dataset["drawn"] = "not yet";
+  }
+
+  /** What was on its way is there, or will not come. */
+  loaded() {
+    this.loading = false;
+    this.ask();
+  }
+
   /** Whether this machine takes too long for a frame to follow a hand. */
   get slow(): boolean {
     return this.cost > SLOW_MS;
@@ -71,7 +84,7 @@ export class Stagehand {
     this.renderer.setSize(clientWidth, clientHeight, false);
     const started = performance.now();
     this.draw(this.renderer, clientWidth, clientHeight);
-    this.renderer.domElement.dataset["drawn"] = rough ? "roughly" : "in full";
+    this.renderer.domElement.dataset["drawn"] = this.loading ? "not yet" : rough ? "roughly" : "in full";
     if (rough) {
       this.rest = setTimeout(() => {
         this.now(false);

@@ -66,6 +66,7 @@ export function LightPane({
   useEffect(() => {
     // On a slow machine the flat view follows the hand, and this one follows when it rests.
     const wait = isPassing && view.current?.slow ? REST_MS : 0;
+    view.current?.expect();
     const timer = setTimeout(() => void view.current?.show(latest.current.look), wait);
     return () => {
       clearTimeout(timer);
