@@ -17,7 +17,7 @@ import shutil
 import subprocess
 import sys
 import time
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent
@@ -41,12 +41,12 @@ def main() -> int:
         print(__doc__)
         return 2
     try:
+        if command == "test":
+            return test()
         setup()
         if command == "setup":
             print("Set up. Start with: python3 run.py demo")
             return 0
-        if command == "test":
-            return test()
         if command == "sweep":
             environment = {**os.environ, "STONE_STACK_BROWSER": browser()}
             return subprocess.call([PYTHON, "-m", "tests.sweep"], cwd=ROOT, env=environment)
@@ -66,17 +66,30 @@ def main() -> int:
 
 
 def setup() -> None:
+    begin()
+    side_by_side(setup_python, setup_node)
+
+
+def begin() -> None:
+    """See that this Python will do."""
     if sys.version_info < LEAST_PYTHON:
         wanted = ".".join(map(str, LEAST_PYTHON))
         raise Missing(
             f"Stone Stack needs Python {wanted} or newer; this is {sys.version.split()[0]}."
         )
     MARKS.mkdir(exist_ok=True)
-    side_by_side(setup_python, setup_node)
 
 
 def setup_python() -> None:
+    setup_packages()
+    setup_kernels()
+
+
+def setup_packages() -> None:
     part("python", [ROOT / "pyproject.toml", ROOT / "requirements.lock"], install_python, PYTHON)
+
+
+def setup_kernels() -> None:
     kernels = sorted((ROOT / "stonestack" / "core").rglob("*.py"))
     part("kernels", [*kernels, ROOT / "requirements.lock"], compile_kernels, MARKS)
 
@@ -187,6 +200,8 @@ def browser() -> str:
 
 
 def test() -> int:
+    """Set up, check and test; what needs only a part of the set-up begins when that is done."""
+    begin()
     environment = {**os.environ, "STONE_STACK_BROWSER": browser()}
     command = npm()
     node = [command, "run", "--silent"]
@@ -213,9 +228,28 @@ def test() -> int:
         told = said.stdout.decode(errors="replace") if state == "FAILED" else ""
         print(f"{told}{state:7} {title} ({time.monotonic() - started:.0f} s)", flush=True)
 
-    side_by_side(
-        lambda: [check(*each) for each in python], lambda: [check(*each) for each in typescript]
-    )
+    packages = Future()
+
+    def python_side() -> None:
+        try:
+            setup_packages()
+        except BaseException as error:
+            packages.set_exception(error)
+            raise
+        packages.set_result(None)
+        setup_kernels()
+
+    def python_checks() -> None:
+        packages.result()
+        for each in python:
+            check(*each)
+
+    def node_side() -> None:
+        setup_node()
+        for each in typescript:
+            check(*each)
+
+    side_by_side(python_side, python_checks, node_side)
     passed, failed, skipped = sum(outcomes), outcomes.count(False), 0
     result = MARKS / "tests.txt"
     result.unlink(missing_ok=True)

@@ -24,7 +24,10 @@ from typing import Any
 from tests.drawn import SHARED, draw
 
 _SLOW = 3.0
-_FIRST = ("tests.browser.", "tests.services.test_faults", "tests.demo.", "tests.services.")
+_FIRST = (
+    *("tests.browser.", "tests.test_extending", "tests.services.test_cluster"),
+    *("tests.services.test_faults", "tests.demo.", "tests.services."),
+)
 """What takes longest begins first, so that no core is left without work at the end."""
 
 
