@@ -50,8 +50,8 @@ def nodes(surface: Surface, role: Role, stage: Stage, longest: int | None = None
     return ordered(key, wiring.graph.__getitem__)
 
 
-class Plans(unittest.TestCase):
-    def test_nothing_is_planned_before_there_is_a_source(self) -> None:
+class Wired(unittest.TestCase):
+    def test_nothing_is_wired_before_there_is_a_source(self) -> None:
         wiring = Wiring(new_surface("Floor", "floor"))
         self.assertIsNone(wiring.at(Role.NORMAL, Stage.COMPRESS))
 
