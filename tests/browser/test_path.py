@@ -9,7 +9,7 @@ import unittest
 from pathlib import Path
 
 import numpy as np
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import APIResponse, Locator, Route, expect
 
 from tests.browser.case import PATIENCE, BrowserCase, DemoCase, Server
 from tests.support import noise, png
@@ -258,6 +258,32 @@ class Working(PathCase):
         page.frame_locator("iframe").get_by_role("button", name="As it came").click()
         self.eventually(room, lambda seen: violet_share(door(seen)) < 0.02)
         self.assertIn("materials/door_planks.json", self.log_text())
+
+    def test_an_answer_that_was_asked_for_before_a_change_does_not_hide_it(self) -> None:
+        page = self.page
+        page.goto(self.server.address)
+        held: list[tuple[Route, APIResponse]] = []
+
+        def late(route: Route) -> None:
+            # The first answer is as things are now, but comes when they are otherwise.
+            if held:
+                route.continue_()
+            else:
+                held.append((route, route.fetch()))
+
+        page.route("**/actions*", late)
+        page.get_by_role("link", name="Saltglass", exact=True).click()
+        loose = page.get_by_role("checkbox", name="A folder of loose files")
+        while not held:
+            page.wait_for_timeout(50)
+        with page.expect_response(lambda answer: answer.request.method == "PUT"):
+            loose.check()
+        route, answer = held[0]
+        route.fulfill(response=answer)
+        done = page.get_by_role("region", name="What was done")
+        expect(done.get_by_text("For Saltglass, A folder of loose files")).to_be_visible()
+        loose.uncheck()
+        expect(loose).not_to_be_checked()
 
     def test_materials_and_deliveries_show_the_demo(self) -> None:
         page = self.page

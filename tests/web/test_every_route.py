@@ -45,7 +45,7 @@ class EveryRoute(ApiCase):
 
     def assert_said(self, answer: Any, what: str) -> None:
         """Check that a refusal says what is wrong and what to do, and shows nothing from inside."""
-        self.assertLess(answer.status_code, 500, f"{what}: {answer.text[:400]}")
+        self.assertLess(answer.status_code, 500, f"{what}: {answer.data[:400]!r}")
         if answer.status_code < 400:
             return
         told = answer.get_json(silent=True)

@@ -1,5 +1,5 @@
 import { api, asProblem, got, type Problem, type Schemas } from "./client";
-import { bring, isOver, queries } from "./queries";
+import { bring, isOver, renew } from "./queries";
 
 export type Source = Schemas["SourceView"];
 
@@ -23,8 +23,8 @@ export async function bringAll(project: string, files: File[], told: (done: numb
       brought.refused.push({ name: file.name, problem: asProblem(failed) });
     }
   }
-  for (const list of ["sources", "source-sets", "shelf"]) void queries.invalidateQueries({ queryKey: [list, project] });
-  for (const list of ["entries", "entry", "facets"]) void queries.invalidateQueries({ queryKey: [list] });
+  for (const list of ["sources", "source-sets", "shelf"]) void renew([list, project]);
+  for (const list of ["entries", "entry", "facets"]) void renew([list]);
   return brought;
 }
 

@@ -1,6 +1,6 @@
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { api, got, type Schemas } from "./client";
-import { queries } from "./queries";
+import { renew } from "./queries";
 
 export type Entry = Schemas["EntryView"];
 export type Placed = Schemas["PlacedState"];
@@ -97,7 +97,7 @@ export function useOurs(game: string | undefined) {
 /** The catalogue, or what is ours in the game, has changed: what shows it is asked for anew. */
 export function gameChanged() {
   for (const key of ["entries", "entry", "ours", "facets", "registered-game", "names"]) {
-    void queries.invalidateQueries({ queryKey: [key] });
+    void renew([key]);
   }
 }
 

@@ -12,6 +12,13 @@ export const queries = new QueryClient({
   },
 });
 
+/** What is kept under this key has changed: it is asked for anew, also where an answer is on its way. */
+export async function renew(queryKey: readonly unknown[]) {
+  // A first answer that somebody waits for would be taken as the new one, though it was asked for before.
+  await queries.cancelQueries({ queryKey });
+  await queries.invalidateQueries({ queryKey });
+}
+
 export function useKnowledge() {
   return useQuery({ queryKey: ["knowledge"], queryFn: () => got(api.GET("/api/knowledge")), staleTime: Infinity });
 }
@@ -163,12 +170,12 @@ export function useEdit(id: string) {
   const settle = (surface: SurfaceView) => {
     keepNewer(client, surface);
     for (const list of ["surfaces", "materials", "deliveries"]) {
-      void client.invalidateQueries({ queryKey: [list, surface.project_id] });
+      void renew([list, surface.project_id]);
     }
   };
   const onError = (error: unknown) => {
     if (error instanceof StoneProblem && error.status === 409) {
-      void client.invalidateQueries({ queryKey: ["surface", id] });
+      void renew(["surface", id]);
     }
   };
   const params = { path: { surface_id: id } };
@@ -208,6 +215,6 @@ export async function bring(project: string, file: File): Promise<Schemas["Sourc
       bodySerializer: () => form,
     }),
   );
-  void queries.invalidateQueries({ queryKey: ["sources", project] });
+  void renew(["sources", project]);
   return source;
 }

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation } from "wouter";
 import { api, got } from "@/api/client";
-import { queries, useKnowledge } from "@/api/queries";
+import { renew, useKnowledge } from "@/api/queries";
 import { Button } from "@/parts/Button";
 import { Empty } from "@/parts/Empty";
 import { ProblemNote } from "@/parts/ProblemNote";
@@ -26,7 +26,7 @@ export function StartProject() {
     try {
       const body = { title: title.trim(), game_folder: folder.trim() || null, target: chosen };
       const made = await got(api.POST("/api/projects", { body }));
-      await queries.invalidateQueries({ queryKey: ["projects"] });
+      await renew(["projects"]);
       navigate(folder.trim() ? `/p/${made.id}/sources` : `/p/${made.id}/surfaces`);
     } catch (failed) {
       setProblem(failed);

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { api, got } from "@/api/client";
-import { queries, useProjects } from "@/api/queries";
+import { renew, useProjects } from "@/api/queries";
 import { Hint } from "./Hint";
 
 /** Texels on a metre of a surface, against what the project asks for. */
@@ -35,7 +35,7 @@ export function WantedDensity({ project }: { project: string }) {
         body: { texels_per_metre: value },
       }),
     );
-    void queries.invalidateQueries({ queryKey: ["projects"] });
+    void renew(["projects"]);
   };
   return (
     <Hint text="Every surface is held against this, so that one pattern keeps one scale">

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { api, got } from "@/api/client";
-import { queries, useProjects } from "@/api/queries";
+import { renew, useProjects } from "@/api/queries";
 import { ProblemNote } from "./ProblemNote";
 import { PutPlan } from "./PutPlan";
 
@@ -46,7 +46,7 @@ export function PutInto({ project, into }: { project: string; into: string }) {
     try {
       const params = { path: { project_id: project } };
       await got(api.PUT("/api/projects/{project_id}/put-into", { params, body: { folder: typed.trim() } }));
-      await queries.invalidateQueries({ queryKey: ["projects"] });
+      await renew(["projects"]);
       setTyped(null);
     } catch (failed) {
       setProblem(failed);

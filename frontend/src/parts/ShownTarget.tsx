@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { api, got } from "@/api/client";
-import { queries, useProjects } from "@/api/queries";
+import { renew, useProjects } from "@/api/queries";
 import { ProblemNote } from "./ProblemNote";
 
 /** Say which targets a project is for, the shown one first; all that depends on it is fetched anew. */
@@ -8,7 +8,7 @@ export async function chooseTargets(project: string, targets: string[]) {
   const params = { path: { project_id: project } };
   await got(api.PUT("/api/projects/{project_id}/targets", { params, body: { targets } }));
   for (const list of ["projects", "surface", "surfaces", "materials", "material", "deliveries", "actions", "game-names"]) {
-    void queries.invalidateQueries({ queryKey: [list] });
+    void renew([list]);
   }
 }
 

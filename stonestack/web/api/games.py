@@ -36,6 +36,7 @@ from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models, unchanging
 from stonestack.web.api.projects import ProjectPath
 from stonestack.web.api.surfaces import SurfacePath
+from stonestack.web.asked import Place
 
 
 class GamePath(BaseModel):
@@ -74,7 +75,7 @@ class PlacedPath(GamePath):
 class Folder(BaseModel):
     """A folder on this machine."""
 
-    root: str = Field(min_length=1, max_length=1000)
+    root: Place = Field(min_length=1)
 
 
 class NewRoot(Folder):
@@ -109,7 +110,7 @@ class OwnNote(BaseModel):
 class Names(BaseModel):
     """Where names come from."""
 
-    place: str = Field(min_length=1, max_length=1000)
+    place: Place = Field(min_length=1)
 
 
 class Take(BaseModel):

@@ -23,6 +23,7 @@ from stonestack.services import projects
 from stonestack.services.projects import ProjectView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
+from stonestack.web.asked import Place
 
 
 class ProjectPath(BaseModel):
@@ -39,14 +40,14 @@ class NewProject(BaseModel):
     """What a new project needs; without a target, the folder tells which game it is."""
 
     title: str = Field(min_length=1, max_length=80)
-    game_folder: str | None = None
+    game_folder: Place | None = None
     target: str | None = None
 
 
 class FolderQuery(BaseModel):
     """A game folder."""
 
-    folder: str
+    folder: Place
 
 
 class SettingsChange(BaseModel):
@@ -65,7 +66,7 @@ class Density(BaseModel):
 class PutInto(BaseModel):
     """The folder inside the game where loose files go; empty for the game folder itself."""
 
-    folder: str = Field(max_length=400)
+    folder: Place = Field(max_length=400)
 
 
 class TargetNames(BaseModel):

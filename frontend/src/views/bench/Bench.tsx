@@ -1,8 +1,7 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
 import { useLocation } from "wouter";
 import { api, got, type Edit, type Stage, type SurfaceView } from "@/api/client";
-import { bring, useEdit, useKnowledge, useSurface } from "@/api/queries";
+import { bring, renew, useEdit, useKnowledge, useSurface } from "@/api/queries";
 import { useCell } from "@/app/address";
 import { BarActions } from "@/app/BarActions";
 import { useKeys } from "@/app/keys";
@@ -43,7 +42,6 @@ export function Bench({ project, id }: { project: string; id: string }) {
 function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const { data: knowledge } = useKnowledge();
   const [cell, column, go] = useCell();
-  const client = useQueryClient();
   const [, navigate] = useLocation();
   const { edit, undo, redo } = useEdit(surface.id);
   const passing = usePassing(surface);
@@ -80,7 +78,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
     step.mutate(undefined, { onError: setProblem });
   };
   const refresh = () => {
-    for (const list of ["surface", "surfaces", "deliveries"]) void client.invalidateQueries({ queryKey: [list] });
+    for (const list of ["surface", "surfaces", "deliveries"]) void renew([list]);
   };
   const deliver = async () => {
     setProblem(null);

@@ -1,5 +1,5 @@
 import { useEffect, useId, useState } from "react";
-import { queries } from "@/api/queries";
+import { renew } from "@/api/queries";
 import { Button } from "@/parts/Button";
 import { HistoryList } from "@/parts/HistoryList";
 import { ShownTarget } from "@/parts/ShownTarget";
@@ -75,7 +75,7 @@ export function OutputControls({ surface, map, change }: ControlsProps) {
         revision={surface.revision}
         moves={surface.moves}
         onMoved={() => {
-          for (const list of ["surface", "surfaces", "deliveries"]) void queries.invalidateQueries({ queryKey: [list] });
+          for (const list of ["surface", "surfaces", "deliveries"]) void renew([list]);
         }}
       />
     </div>

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, type Stage, type SurfaceView } from "@/api/client";
+import { renew } from "@/api/queries";
 import { useKeys } from "@/app/keys";
 import { Button } from "@/parts/Button";
 import { ProblemNote } from "@/parts/ProblemNote";
@@ -37,8 +38,8 @@ export function Workfiles({ surface, map, stage }: { surface: SurfaceView; map: 
   const before = useRef<string | undefined>(told);
   useEffect(() => {
     if (before.current && told !== before.current) {
-      void client.invalidateQueries({ queryKey: ["surface", surface.id] });
-      void client.invalidateQueries({ queryKey: ["surfaces"] });
+      void renew(["surface", surface.id]);
+      void renew(["surfaces"]);
     }
     before.current = told;
   }, [told, client, surface.id]);
@@ -48,7 +49,7 @@ export function Workfiles({ surface, map, stage }: { surface: SurfaceView; map: 
     try {
       const made = await got(api.POST("/api/surfaces/{surface_id}/workfiles", { params, body: { map, stage: at, kind } }));
       setLatest(made.id);
-      void client.invalidateQueries({ queryKey: ["workfiles", surface.id] });
+      void renew(["workfiles", surface.id]);
     } catch (failed) {
       setProblem(failed);
     }
@@ -57,8 +58,8 @@ export function Workfiles({ surface, map, stage }: { surface: SurfaceView; map: 
     setProblem(null);
     try {
       await got(api.POST("/api/workfiles/{workfile_id}/mend", { params: { path: { workfile_id: id } }, body: { codes: [code] } }));
-      void client.invalidateQueries({ queryKey: ["workfiles", surface.id] });
-      void client.invalidateQueries({ queryKey: ["surface", surface.id] });
+      void renew(["workfiles", surface.id]);
+      void renew(["surface", surface.id]);
     } catch (failed) {
       setProblem(failed);
     }

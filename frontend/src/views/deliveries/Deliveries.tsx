@@ -1,8 +1,7 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
-import { useDeliveries, useFacts, useKnowledge, useProjects, useSurfaces } from "@/api/queries";
+import { renew, useDeliveries, useFacts, useKnowledge, useProjects, useSurfaces } from "@/api/queries";
 import { gameChanged } from "@/api/games";
 import { UndoRedo } from "@/app/UndoRedo";
 import { Button } from "@/parts/Button";
@@ -31,12 +30,11 @@ const CHANGES: Record<string, Schemas["Finding"]> = {
 export function Deliveries({ project }: { project: string }) {
   const { data: deliveries, error } = useDeliveries(project);
   const { data: projects } = useProjects();
-  const client = useQueryClient();
   const [chosen, setChosen] = useState<string | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
   const here = projects?.find((p) => p.id === project);
   const refresh = () => {
-    for (const list of ["deliveries", "surfaces", "surface"]) void client.invalidateQueries({ queryKey: [list] });
+    for (const list of ["deliveries", "surfaces", "surface"]) void renew([list]);
   };
   const begin = async (target: Target) => {
     try {

@@ -1,8 +1,8 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
-import { useKnowledge, useMaterial, useMaterials, useSurfaces } from "@/api/queries";
+import { renew, useKnowledge, useMaterial, useMaterials, useSurfaces } from "@/api/queries";
 import { UndoRedo } from "@/app/UndoRedo";
 import { Density } from "@/parts/Density";
 import { Empty } from "@/parts/Empty";
@@ -22,9 +22,8 @@ export function Materials({ project }: { project: string }) {
   const { data: materials, error } = useMaterials(project);
   const [chosen, setChosen] = useState<string | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
-  const client = useQueryClient();
   const refresh = () => {
-    for (const list of ["materials", "surfaces", "surface", "deliveries"]) void client.invalidateQueries({ queryKey: [list] });
+    for (const list of ["materials", "surfaces", "surface", "deliveries"]) void renew([list]);
   };
   const change = useMutation({
     mutationFn: ({ id, base, document }: { id: string; base: number; document: Material }) =>

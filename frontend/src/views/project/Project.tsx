@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
-import { queries, useActions, useDeliveries, useKnowledge, useMaterials, useProjects, useSurfaces } from "@/api/queries";
+import { renew, useActions, useDeliveries, useKnowledge, useMaterials, useProjects, useSurfaces } from "@/api/queries";
 import { UndoRedo } from "@/app/UndoRedo";
 import { HistoryList } from "@/parts/HistoryList";
 import { ProblemNote } from "@/parts/ProblemNote";
@@ -31,7 +31,7 @@ export function Project({ project }: { project: string }) {
 
 function refresh() {
   for (const list of ["projects", "surface", "surfaces", "materials", "deliveries", "actions", "history"]) {
-    void queries.invalidateQueries({ queryKey: [list] });
+    void renew([list]);
   }
 }
 

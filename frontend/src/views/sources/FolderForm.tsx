@@ -2,7 +2,7 @@ import * as Popover from "@radix-ui/react-popover";
 import { useState } from "react";
 import { api, got } from "@/api/client";
 import { gameChanged } from "@/api/games";
-import { queries } from "@/api/queries";
+import { renew } from "@/api/queries";
 import { Button } from "@/parts/Button";
 import { ProblemNote } from "@/parts/ProblemNote";
 
@@ -15,7 +15,7 @@ export function FolderForm({ project, root }: { project: string; root: string })
     try {
       const params = { path: { project_id: project } };
       await got(api.PUT("/api/projects/{project_id}/registered-game", { params, body: { root: place, moved } }));
-      void queries.invalidateQueries({ queryKey: ["projects"] });
+      void renew(["projects"]);
       gameChanged();
     } catch (failed) {
       setProblem(failed);

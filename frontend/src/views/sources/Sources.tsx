@@ -3,7 +3,7 @@ import { useLocation } from "wouter";
 import { filesOf, type Source } from "@/api/bringing";
 import { api, got, type Role, type Schemas } from "@/api/client";
 import { gameChanged, useEntries, useFacets, useGame, useOurs, useSets, useShelf, type Entry, type Search } from "@/api/games";
-import { queries, useSources } from "@/api/queries";
+import { renew, useSources } from "@/api/queries";
 import { BarActions } from "@/app/BarActions";
 import { useKeys } from "@/app/keys";
 import { Button } from "@/parts/Button";
@@ -183,7 +183,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
     try {
       const params = { path: { project_id: project } };
       const made = await got(api.POST("/api/projects/{project_id}/source-sets", { params, body: { stem, roles } }));
-      void queries.invalidateQueries({ queryKey: ["surfaces", project] });
+      void renew(["surfaces", project]);
       navigate(`/p/${project}/bench/${made.id}?map=colour&stage=steps`);
     } catch (failed) {
       setProblem(failed);
@@ -198,8 +198,8 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
     try {
       const params = { path: { project_id: project, game_id: game.id } };
       const begun = await got(api.POST("/api/projects/{project_id}/take/{game_id}", { params, body: { entries: chosen } }));
-      void queries.invalidateQueries({ queryKey: ["surfaces", project] });
-      void queries.invalidateQueries({ queryKey: ["sources", project] });
+      void renew(["surfaces", project]);
+      void renew(["sources", project]);
       setMarked(new Map());
       const first = begun[0];
       if (first) navigate(`/p/${project}/bench/${first.id}?map=colour&stage=source`);

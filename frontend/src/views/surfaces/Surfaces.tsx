@@ -1,8 +1,7 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useLocation } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
-import { bring, useSurfaces } from "@/api/queries";
+import { bring, renew, useSurfaces } from "@/api/queries";
 import { BarActions } from "@/app/BarActions";
 import { Button } from "@/parts/Button";
 import { Density, WantedDensity } from "@/parts/Density";
@@ -26,7 +25,6 @@ const STATES: Record<Summary["state"], Schemas["Finding"]> = {
 /** The project's surfaces: large swatches of the finished colour, a strip of the other maps below. */
 export function Surfaces({ project }: { project: string }) {
   const { data: surfaces, error } = useSurfaces(project);
-  const client = useQueryClient();
   const [, navigate] = useLocation();
   const [starting, setStarting] = useState<File | "blank" | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
@@ -50,7 +48,7 @@ export function Surfaces({ project }: { project: string }) {
         );
       }
       setStarting(null);
-      void client.invalidateQueries({ queryKey: ["surfaces", project] });
+      void renew(["surfaces", project]);
       navigate(`/p/${project}/bench/${made.id}?map=colour&stage=steps`);
     } catch (failed) {
       setProblem(failed);
