@@ -156,9 +156,10 @@ class BrowserCase(unittest.TestCase):
         before = self.seen(target)
         for _ in range(60):
             self.page.wait_for_timeout(400)
-            now = self.seen(target)
-            # Our views say whether they have drawn in full yet; the game's room always does.
+            # Our views say whether they have drawn in full yet; the game's room always does. Asked
+            # before the look: afterwards it might have been drawn since.
             drawn = target.get_attribute("data-drawn") in (None, "in full")
+            now = self.seen(target)
             if drawn and now.shape == before.shape and np.abs(now - before).max() == 0:
                 return now
             before = now
