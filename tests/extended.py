@@ -215,5 +215,6 @@ def view() -> None:
 
 
 if __name__ == "__main__":
-    globals()[sys.argv[1]]()
-    print(json.dumps({"found": sys.argv[1]}))
+    for word in sys.argv[1:]:
+        globals()[word]()
+        print(json.dumps({"found": word}))

@@ -14,7 +14,10 @@ from pathlib import Path
 
 from tests.sizes import SWEEP
 
-SEEDED = ("test_faults", "TwoWriters", "test_hostile", "test_extending")
+SEEDED = (
+    *("test_faults", "TwoWriters", "test_hostile", "test_extending", "test_any_edits"),
+    *("TwoWorkers", "ByLook", "AgainstTheWrittenRanking"),
+)
 BROWSER_TIMES = 10
 
 

@@ -12,6 +12,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -22,6 +23,23 @@ GUIDE = ROOT / "docs" / "extending.md"
 FENCE = re.compile(r"^```(\w+) (\S+)\n(.*?)^```$", re.DOTALL | re.M)
 NEEDED = re.compile(r'"(name|title|hint|delivered)"')
 """Keys of a target that have no usual value, so that leaving one out can be told."""
+
+
+TRIALS = {
+    "A step": "step",
+    "A step that reads another map": "step_that_reads_another_map",
+    "A mask": "mask",
+    "An operation of the graph": "operation",
+    "A role": "role",
+    "A block format": "block_format",
+    "A check": "check",
+    "A container": "container",
+    "A target": "target",
+    "A view": "view",
+}
+"""What is added under each heading of the guide, as :mod:`tests.extended` calls it."""
+SAME_PLACE = "A step that reads another map"
+"""It changes the very line that another step changes, so it is added alone."""
 
 
 @dataclass(frozen=True)
@@ -100,6 +118,8 @@ class Guide(unittest.TestCase):
         holder = tempfile.TemporaryDirectory()
         cls.addClassCleanup(holder.cleanup)
         cls.clean = copied(Path(holder.name) / "clean")
+        cls.kept: dict[str, tuple[str, os.stat_result]] = {}
+        cls.made: list[Path] = []
 
     def run_in(self, folder: Path, *words: str) -> subprocess.CompletedProcess[str]:
         environment = {**os.environ, "PYTHONPATH": str(folder)}
@@ -129,73 +149,70 @@ class Guide(unittest.TestCase):
                 return True
         return False
 
-    def added(self, heading: str, trial: str) -> None:
-        asked = changes(heading)
+    def assert_found(self, headings: Sequence[str]) -> list[Change]:
+        """Add what the guide says under some headings, and see that all of it works."""
+        asked = [change for heading in headings for change in changes(heading)]
         self.assertGreater(len(asked), 0)
-        folder = self.clean
-        before = {c.path: (folder / c.path) for c in asked if not c.new}
-        kept = {path: (at.read_text(encoding="utf-8"), at.stat()) for path, at in before.items()}
-
-        def given_back() -> None:
-            for change in asked:
-                if change.new:
-                    (folder / change.path).unlink(missing_ok=True)
-                    if not any((folder / change.path).parent.iterdir()):
-                        (folder / change.path).parent.rmdir()
-                else:
-                    text, was = kept[change.path]
-                    (folder / change.path).write_text(text, encoding="utf-8")
-                    # Kernels that were compiled from it fit again.
-                    os.utime(folder / change.path, ns=(was.st_atime_ns, was.st_mtime_ns))
-
-        self.addCleanup(given_back)
-        for change in asked:
-            change.applied(folder)
-        said = self.run_in(folder, sys.executable, "-m", "tests.extended", trial)
+        self.apply(asked)
+        trials = [TRIALS[heading] for heading in headings]
+        said = self.run_in(self.clean, sys.executable, "-m", "tests.extended", *trials)
         self.assertEqual(said.returncode, 0, said.stdout[-3000:])
-        if not times(1, 0):
-            return
+        return asked
+
+    def apply(self, asked: Sequence[Change]) -> None:
+        for change in asked:
+            path = self.clean / change.path
+            if not change.new and change.path not in self.kept:
+                self.kept[change.path] = (path.read_text(encoding="utf-8"), path.stat())
+            change.applied(self.clean)
+            self.made += [path] if change.new else []
+
+    def give_back(self) -> None:
+        """Make the copy as it was."""
+        for path in self.made:
+            path.unlink(missing_ok=True)
+            if path.parent.is_dir() and not any(path.parent.iterdir()):
+                path.parent.rmdir()
+        for name, (text, was) in self.kept.items():
+            (self.clean / name).write_text(text, encoding="utf-8")
+            # Kernels that were compiled from it fit again.
+            os.utime(self.clean / name, ns=(was.st_atime_ns, was.st_mtime_ns))
+        self.made.clear()
+
+    def assert_no_line_to_spare(self, asked: list[Change]) -> None:
+        """Leave out each line in turn, and see that a check notices."""
         pages = any(change.path.startswith("frontend/") for change in asked)
-        self.assertFalse(self.refused(folder, pages), "the whole is refused")
+        self.assertFalse(self.refused(self.clean, pages), "the whole is refused")
         places = [(n, place) for n, change in enumerate(asked) for place in change.lines()]
         self.assertGreater(len(places), 0)
         for n, place in places:
-            given_back()
-            for number, change in enumerate(asked):
-                (change.without(place) if number == n else change).applied(folder)
+            self.give_back()
+            self.apply([c.without(place) if k == n else c for k, c in enumerate(asked)])
             left = asked[n].text.splitlines()[place]
-            noticed = self.refused(folder, pages)
+            noticed = self.refused(self.clean, pages)
             self.assertTrue(noticed, f"nobody notices that this is left out:\n{left}")
 
-    def test_a_step(self) -> None:
-        self.added("A step", "step")
+    def test_every_kind_of_thing_is_found_when_it_is_added_as_the_guide_says(self) -> None:
+        # All that has a place beside the others at once; in a sweep each alone, line by line.
+        beside = [heading for heading in TRIALS if heading != SAME_PLACE]
+        groups = times([[heading] for heading in TRIALS], [beside, [SAME_PLACE]])
+        for headings in groups:
+            with self.subTest(headings):
+                try:
+                    asked = self.assert_found(headings)
+                    if times(1, 0):
+                        self.assert_no_line_to_spare(asked)
+                finally:
+                    self.give_back()
 
-    def test_a_step_that_reads_another_map(self) -> None:
-        self.added("A step that reads another map", "step_that_reads_another_map")
-
-    def test_a_mask(self) -> None:
-        self.added("A mask", "mask")
-
-    def test_an_operation(self) -> None:
-        self.added("An operation of the graph", "operation")
-
-    def test_a_role(self) -> None:
-        self.added("A role", "role")
-
-    def test_a_block_format(self) -> None:
-        self.added("A block format", "block_format")
-
-    def test_a_check(self) -> None:
-        self.added("A check", "check")
-
-    def test_a_container(self) -> None:
-        self.added("A container", "container")
-
-    def test_a_target(self) -> None:
-        self.added("A target", "target")
-
-    def test_a_view(self) -> None:
-        self.added("A view", "view")
+    def test_the_guide_has_no_heading_that_is_not_tried(self) -> None:
+        text = GUIDE.read_text(encoding="utf-8")
+        found = [
+            heading
+            for heading in re.findall(r"^## (.*)$", text, re.M)
+            if FENCE.search(text.split(f"## {heading}\n")[1].split("\n## ")[0])
+        ]
+        self.assertEqual(sorted(found), sorted(TRIALS))
 
 
 if __name__ == "__main__":

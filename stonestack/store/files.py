@@ -8,7 +8,7 @@ import shutil
 import tempfile
 import threading
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from stonestack.core.errors import Conflict, NotFound
@@ -167,8 +167,20 @@ class FileStore:
         return data
 
 
+_SEAL = 16
+"""Bytes at the end of a kept render by which it is seen to be whole."""
+
+
+def _seal(data: bytes) -> bytes:
+    return hashlib.blake2b(data, digest_size=_SEAL).digest()
+
+
 class Cache:
-    """Rendered files by key; losing one costs only time."""
+    """Rendered files by key; losing one costs only time.
+
+    They are not flushed to disk, so a power cut may leave one short or empty. Each ends with a hash
+    of itself; one that does not fit is no longer there.
+    """
 
     def __init__(self, root: Path, most_bytes: int = 4 << 30) -> None:
         self._root = root
@@ -179,19 +191,27 @@ class Cache:
         return self._root / key[:2] / f"{key}.{kind}"
 
     def read(self, key: str, kind: str) -> bytes | None:
-        """Return a kept render, or None."""
+        """Return a kept render, or None where there is none, or none that is whole."""
+        path = self.path(key, kind)
         try:
-            return self.path(key, kind).read_bytes()
+            whole = path.read_bytes()
         except FileNotFoundError:
             return None
+        data = whole[:-_SEAL]
+        if whole[-_SEAL:] != _seal(data):
+            path.unlink(missing_ok=True)
+            return None
+        with suppress(OSError):
+            os.utime(path)  # What is used stays longest.
+        return data
 
     def write(self, key: str, kind: str, data: bytes) -> None:
-        """Keep a render. It is not flushed to disk: a lost one is made again."""
+        """Keep a render."""
         path = self.path(key, kind)
         path.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=path.parent, prefix=disk.PREFIX)
         with os.fdopen(handle, "wb") as file:
-            file.write(data)
+            file.write(data + _seal(data))
         Path(name).replace(path)
 
     def trim(self) -> int:

@@ -21,6 +21,7 @@ from stonestack.core.resize import resize
 from stonestack.core.roles import Role
 from stonestack.core.texels import from_texels, to_texels
 from stonestack.demo.glasshouse import MORE, drawn, stored
+from tests.sizes import times
 from tests.support import noise
 
 
@@ -252,16 +253,16 @@ class ByLook(unittest.TestCase):
 
     def test_most_crops_are_found_first_by_local_features(self) -> None:
         rng = random.Random(12)
-        held = [local.features(p) for p in self.pictures[:40]]
-        first = 0
-        for number in range(40):
+        count, first = times(40, 20), 0
+        held = [local.features(p) for p in self.pictures[:count]]
+        for number in range(count):
             side = rng.randrange(96, 150)
             x, y = rng.randrange(256 - side), rng.randrange(256 - side)
             crop = changed(self.pictures[number][y : y + side, x : x + side], rng)
             asked = local.features(crop, asked=True)
             scores = [local.agreement(asked, h) for h in held]
             first += int(np.argmax(scores)) == number and max(scores) >= local.ENOUGH
-        self.assertGreaterEqual(first / 40, 0.9)
+        self.assertGreaterEqual(first / count, 0.9)
 
     def test_flat_pictures_are_marked_so_that_they_do_not_flood_the_result(self) -> None:
         flat = np.full((64, 64, 4), 130, np.uint8)

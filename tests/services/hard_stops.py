@@ -28,7 +28,7 @@ from stonestack.store.place import DataFolder
 from tests.games import catalogued, colour_dds, hashes, replacement, small_game
 from tests.sizes import times
 
-MOMENTS = times(200, 24)
+MOMENTS = times(200, 16)
 PART = os.environ.get("STONE_STOPS", "0/1")
 """Which of how many parts of the moments are tried here."""
 

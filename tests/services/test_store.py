@@ -101,11 +101,33 @@ class Files(WorkspaceCase):
     def test_the_cache_keeps_its_limit_and_forgets_the_oldest(self) -> None:
         cache = Cache(self.root / "cache", most_bytes=2500)
         for n in range(4):
-            cache.write(f"{n:040x}", "png", bytes(1000))
+            cache.write(f"{n:040x}", "png", bytes(984))
             os.utime(cache.path(f"{n:040x}", "png"), (n, n))
         self.assertEqual(cache.trim(), 2000)
         left = [cache.read(f"{n:040x}", "png") is not None for n in range(4)]
         self.assertEqual(left, [False, False, True, True])
+
+    def test_the_cache_forgets_first_what_was_not_used_for_longest(self) -> None:
+        cache = Cache(self.root / "cache", most_bytes=1500)
+        for n in range(2):
+            cache.write(f"{n:040x}", "png", bytes(984))
+            os.utime(cache.path(f"{n:040x}", "png"), (n, n))
+        cache.read(f"{0:040x}", "png")
+        cache.trim()
+        self.assertIsNotNone(cache.read(f"{0:040x}", "png"))
+        self.assertIsNone(cache.read(f"{1:040x}", "png"))
+
+    def test_a_render_that_a_power_cut_left_torn_is_made_again(self) -> None:
+        cache = Cache(self.root / "cache")
+        data = bytes(range(256)) * 8
+        path = cache.path("ab" * 20, "png")
+        for torn in (b"", b"x", bytes(len(data)), data, (data + bytes(16))[: len(data) // 2]):
+            with self.subTest(len(torn)):
+                cache.write("ab" * 20, "png", data)
+                self.assertEqual(cache.read("ab" * 20, "png"), data)
+                path.write_bytes(torn)
+                self.assertIsNone(cache.read("ab" * 20, "png"))
+                self.assertFalse(path.exists())
 
 
 class Place(unittest.TestCase):
