@@ -1,0 +1,58 @@
+"""The benchmarks that a person types, at a small size: they run, and print figures that fit."""
+
+import re
+import unittest
+
+from tests.cli.test_commands import CommandCase
+
+
+class Bench(CommandCase):
+    def figures(self, text: str) -> dict[str, float]:
+        """Return the first number of each line, by the words before it."""
+        found = {}
+        for line in text.splitlines():
+            match = re.match(r"\s*(\D*?)\s+(\d+(?:\.\d+)?)\s", line + " ")
+            if match:
+                found[match[1].strip()] = float(match[2])
+        return found
+
+    def test_a_project_is_made_and_every_list_is_timed(self) -> None:
+        code, out, err = self.run_command("bench", "project", "--surfaces", 6, "--builds", 3)
+        self.assertEqual((code, err), (0, ""))
+        self.assertIn("6 surfaces and 3 builds made in", out)
+        found = self.figures(out)
+        lists = ("surfaces", "materials", "deliveries", "sources", "source-sets", "actions")
+        for what in (
+            *(f"list of {one}" for one in lists),
+            "an edit",
+            "first start, to its address",
+        ):
+            self.assertGreater(found[what], 0, what)
+        self.assertGreater(found["database"], 0.05)
+
+    def test_a_catalogue_is_timed_beside_plain_reading(self) -> None:
+        code, out, err = self.run_command("bench", "catalogue", "--files", 60)
+        self.assertEqual((code, err), (0, ""))
+        found = self.figures(out)
+        self.assertGreater(found["plain reading and hashing"], -1)
+        self.assertIn("times plain", out)
+        self.assertLess(found["second look, nothing new"], 5)
+
+    def test_each_way_to_tile_is_timed_and_scored(self) -> None:
+        code, out, err = self.run_command("bench", "tile", "--side", 160)
+        self.assertEqual((code, err), (0, ""))
+        rows = [line.split() for line in out.splitlines()[2:7]]
+        self.assertIn("gaussian", out.splitlines()[7])
+        for row in rows:
+            # The last two are the scores of its edges: all ways tile.
+            self.assertAlmostEqual(float(row[-2]), 1, delta=0.3)
+            self.assertAlmostEqual(float(row[-1]), 1, delta=0.3)
+
+    def test_what_cannot_be_measured_is_refused(self) -> None:
+        with self.assertRaises(SystemExit) as caught:
+            self.run_command("bench", "everything")
+        self.assertEqual(caught.exception.code, 2)
+
+
+if __name__ == "__main__":
+    unittest.main()
