@@ -65,6 +65,8 @@ class Moved(BaseModel):
     Parameters
     ----------
     words : str
+    revision : int
+        Where the document that was asked for is now.
     documents : list of str
         Ids of what moved.
     left : list of str
@@ -72,6 +74,7 @@ class Moved(BaseModel):
     """
 
     words: str
+    revision: int
     documents: list[str]
     left: list[str] = []
 
@@ -326,7 +329,7 @@ def undo(session: Session, row: DocumentRow, base: int) -> Moved:
             moved.append(other.id)
         else:
             left.append(KINDS[other.kind].words)
-    return Moved(words=head.words, documents=moved, left=left)
+    return Moved(words=head.words, revision=row.head, documents=moved, left=left)
 
 
 def redo(session: Session, row: DocumentRow, base: int) -> Moved:
@@ -345,7 +348,7 @@ def redo(session: Session, row: DocumentRow, base: int) -> Moved:
             moved.append(other.id)
         elif other.head != revision.id:
             left.append(KINDS[other.kind].words)
-    return Moved(words=ahead.words, documents=moved, left=left)
+    return Moved(words=ahead.words, revision=row.head, documents=moved, left=left)
 
 
 def take_back(session: Session, row: DocumentRow, base: int, revision: int) -> str:

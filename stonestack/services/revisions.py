@@ -78,7 +78,7 @@ def take_back(ws: Workspace, document_id: str, base: int, number: int) -> Moved:
     with ws.writing() as session:
         row = history.any_row(session, document_id)
         words = history.take_back(session, row, base, number)
-    return Moved(words=words, documents=[document_id])
+        return Moved(words=words, revision=row.head, documents=[document_id])
 
 
 def listed(ws: Workspace, document_id: str, most: int = 500) -> list[RevisionView]:

@@ -2528,6 +2528,8 @@ export interface components {
          *     Parameters
          *     ----------
          *     words : str
+         *     revision : int
+         *         Where the document that was asked for is now.
          *     documents : list of str
          *         Ids of what moved.
          *     left : list of str
@@ -2541,6 +2543,8 @@ export interface components {
              * @default []
              */
             left: string[];
+            /** Revision */
+            revision: number;
             /** Words */
             words: string;
         };

@@ -6,10 +6,11 @@ import { ProblemNote } from "./ProblemNote";
 /** Say which targets a project is for, the shown one first; all that depends on it is fetched anew. */
 export async function chooseTargets(project: string, targets: string[]) {
   const params = { path: { project_id: project } };
-  await got(api.PUT("/api/projects/{project_id}/targets", { params, body: { targets } }));
+  const view = await got(api.PUT("/api/projects/{project_id}/targets", { params, body: { targets } }));
   for (const list of ["projects", "surface", "surfaces", "materials", "material", "deliveries", "actions", "game-names"]) {
     void renew([list]);
   }
+  return view;
 }
 
 /** For which target things are shown; a choice where the project has several. */

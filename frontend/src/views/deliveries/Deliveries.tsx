@@ -3,6 +3,7 @@ import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
 import { renew, useDeliveries, useFacts, useKnowledge, useProjects, useSurfaces } from "@/api/queries";
 import { gameChanged } from "@/api/games";
+import { useTurns } from "@/api/turns";
 import { UndoRedo } from "@/app/UndoRedo";
 import { Button } from "@/parts/Button";
 import { bytes, when } from "@/parts/figures";
@@ -100,6 +101,7 @@ function One({ project: { id: project, put_into, game_folder }, delivery, refres
   const [job, setJob] = useKeptJob(delivery.id);
   const [problem, setProblem] = useState<unknown>(null);
   const [planning, setPlanning] = useState(false);
+  const inTurn = useTurns(delivery.revision);
   const params = { path: { delivery_id: delivery.id } };
   const attempt = async (work: () => Promise<unknown>) => {
     setProblem(null);
@@ -116,12 +118,11 @@ function One({ project: { id: project, put_into, game_folder }, delivery, refres
   const choose = (id: string, on: boolean) => {
     const chosen = delivery.document.surfaces.filter((s) => s !== id);
     const document = { ...delivery.document, surfaces: on ? [...chosen, id] : chosen };
-    return attempt(() => got(api.PUT("/api/deliveries/{delivery_id}", { params, body: { base: delivery.revision, document } })));
+    return attempt(() => inTurn((base) => got(api.PUT("/api/deliveries/{delivery_id}", { params, body: { base, document } }))));
   };
-  const body = { base: delivery.revision };
   const moved = { path: { document_id: delivery.id } };
-  const undo = () => attempt(() => got(api.POST("/api/documents/{document_id}/undo", { params: moved, body })));
-  const redo = () => attempt(() => got(api.POST("/api/documents/{document_id}/redo", { params: moved, body })));
+  const undo = () => attempt(() => inTurn((base) => got(api.POST("/api/documents/{document_id}/undo", { params: moved, body: { base } }))));
+  const redo = () => attempt(() => inTurn((base) => got(api.POST("/api/documents/{document_id}/redo", { params: moved, body: { base } }))));
   const { data: knowledge } = useKnowledge();
   const target = knowledge?.targets.find((t) => t.name === delivery.document.target);
   const loose = target?.installs === "files";

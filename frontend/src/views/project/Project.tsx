@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
 import { renew, useActions, useDeliveries, useKnowledge, useMaterials, useProjects, useSurfaces } from "@/api/queries";
+import { useTurns } from "@/api/turns";
 import { UndoRedo } from "@/app/UndoRedo";
 import { HistoryList } from "@/parts/HistoryList";
 import { ProblemNote } from "@/parts/ProblemNote";
@@ -48,17 +49,19 @@ function Settings({ here, others }: { here: ProjectView; others: ProjectView[] }
     refresh();
   };
   const params = { path: { document_id: here.id } };
-  const body = { base: here.revision };
+  const inTurn = useTurns(here.revision);
+  const own = { path: { project_id: here.id } };
   const change = (settings: Schemas["Settings"]) =>
-    attempt(() => got(api.PUT("/api/projects/{project_id}", { params: { path: { project_id: here.id } }, body: { ...body, settings } })));
+    attempt(() => inTurn((base) => got(api.PUT("/api/projects/{project_id}", { params: own, body: { base, settings } }))));
+  const choose = (targets: string[]) => attempt(() => inTurn(() => chooseTargets(here.id, targets)));
   const names = here.targets.map((t) => t.name);
   return (
     <section aria-label="Settings" className="flex w-[360px] shrink-0 flex-col gap-4 overflow-y-auto border-r border-joint bg-lime p-4">
       <UndoRedo
         undo={here.undo}
         redo={here.redo}
-        onUndo={() => void attempt(() => got(api.POST("/api/documents/{document_id}/undo", { params, body })))}
-        onRedo={() => void attempt(() => got(api.POST("/api/documents/{document_id}/redo", { params, body })))}
+        onUndo={() => void attempt(() => inTurn((base) => got(api.POST("/api/documents/{document_id}/undo", { params, body: { base } }))))}
+        onRedo={() => void attempt(() => inTurn((base) => got(api.POST("/api/documents/{document_id}/redo", { params, body: { base } }))))}
       />
       {problem !== null && <ProblemNote error={problem} onClose={() => { setProblem(null); }} />}
       <h2 className="font-semibold">Settings</h2>
@@ -76,7 +79,7 @@ function Settings({ here, others }: { here: ProjectView; others: ProjectView[] }
               checked={names.includes(target.name)}
               onChange={(on) => {
                 const next = on ? [...names, target.name] : names.filter((n) => n !== target.name);
-                if (next.length > 0) void attempt(() => chooseTargets(here.id, next));
+                if (next.length > 0) void choose(next);
               }}
             >
               {target.title}
@@ -87,7 +90,7 @@ function Settings({ here, others }: { here: ProjectView; others: ProjectView[] }
               <button
                 type="button"
                 className="min-h-6 pl-6 underline"
-                onClick={() => void attempt(() => chooseTargets(here.id, [target.name, ...names.filter((n) => n !== target.name)]))}
+                onClick={() => void choose([target.name, ...names.filter((n) => n !== target.name)])}
               >
                 Show this one
               </button>
