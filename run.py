@@ -40,6 +40,8 @@ def main() -> int:
     if command not in COMMANDS:
         print(__doc__)
         return 2
+    # Modules are compiled when they are first used, and kept: not so, each start takes thrice as long.
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
     try:
         if command == "test":
             return test()

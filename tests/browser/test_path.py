@@ -285,24 +285,49 @@ class Working(PathCase):
         loose.uncheck()
         expect(loose).not_to_be_checked()
 
-    def test_materials_and_deliveries_show_the_demo(self) -> None:
+    def test_materials_and_deliveries_take_changes_as_fast_as_they_are_made(self) -> None:
         page = self.page
+
+        def slowly(route: Route) -> None:
+            page.wait_for_timeout(400)
+            route.continue_()
+
+        # Lists come later than the next change is made.
+        page.route(re.compile("/projects/[^/]*/(materials|deliveries)$"), slowly)
         page.goto(self.server.address)
         page.get_by_role("link", name="Materials").click()
-        expect(page.get_by_role("row", name=re.compile("Iron lattice"))).to_contain_text(
-            "lattice_iron_a"
-        )
-        gloss = page.get_by_role("row", name=re.compile("Iron lattice")).get_by_role(
-            "textbox", name="Gloss"
-        )
+        row = page.get_by_role("row", name=re.compile("Iron lattice"))
+        expect(row).to_contain_text("lattice_iron_a")
+        page.get_by_role("button", name="Iron lattice").click()
+        gloss, cut_out = row.get_by_role("textbox", name="Gloss"), row.get_by_label("Cut out")
+        was = gloss.input_value()
+        expect(cut_out).to_be_checked()
         gloss.fill("0.35")
         gloss.press("Enter")
-        page.get_by_role("button", name="Iron lattice").click()
-        expect(page.get_by_role("complementary", name="Definition")).to_contain_text(
-            '"gloss": 0.35'
-        )
+        row.get_by_text("Cut out").click()
+        told = page.get_by_role("complementary", name="Definition")
+        expect(told).to_contain_text('"cutout": false')
+        expect(told).to_contain_text('"gloss": 0.35')
+        page.keyboard.press("z")
+        page.keyboard.press("z")
+        expect(cut_out).to_be_checked()
+        expect(gloss).to_have_value(was)
+        page.get_by_role("button", name="Redo").click()
+        expect(gloss).to_have_value("0.35")
+        expect(page.get_by_role("button", name="Redo")).to_be_enabled()
         page.get_by_role("link", name="Deliveries").click()
         expect(page.get_by_role("table")).to_contain_text("textures/floor_encaustic_c.dds")
+        inside = page.get_by_role("complementary", name="Surfaces in it").get_by_role("listitem")
+        files = page.get_by_role("table").get_by_role("row")
+        titles = [inside.nth(place).inner_text().splitlines()[0] for place in range(2)]
+        for place in range(2):
+            inside.nth(place).get_by_role("checkbox").click()
+        for title in titles:
+            expect(files.filter(has_text=title)).to_have_count(0)
+        page.keyboard.press("z")
+        page.keyboard.press("z")
+        for title in titles:
+            expect(files.filter(has_text=title)).not_to_have_count(0)
         page.get_by_role("button", name="Build", exact=True).click()
         expect(page.get_by_role("listitem").filter(has_text="Build 2")).to_be_visible()
 

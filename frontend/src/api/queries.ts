@@ -138,6 +138,8 @@ export function useMaterial(id: string | null, revision: number) {
     queryKey: ["material", id, revision],
     queryFn: () => got(api.GET("/api/materials/{material_id}", { params: { path: { material_id: id ?? "" } } })),
     enabled: id !== null,
+    // What it was is shown until what it is has come.
+    placeholderData: (before) => (before?.id === id ? before : undefined),
   });
 }
 

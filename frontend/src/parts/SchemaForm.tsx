@@ -64,7 +64,8 @@ export function SchemaForm({
   values: Values;
   skip?: readonly string[];
   onMove?: (values: Values) => void;
-  onSettle: (values: Values) => void;
+  /** What was changed, and nothing else: the rest may have become otherwise meanwhile. */
+  onSettle: (part: Values) => void;
 }) {
   return (
     <>
@@ -78,7 +79,7 @@ export function SchemaForm({
             onMove?.({ ...values, [name]: next });
           }}
           onSettle={(next) => {
-            onSettle({ ...values, [name]: next });
+            onSettle({ [name]: next });
           }}
         />
       ))}

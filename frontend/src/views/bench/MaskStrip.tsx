@@ -168,8 +168,8 @@ function OpenMask({
           onMove={(values) => {
             onMove(shaped(values));
           }}
-          onSettle={(values) => {
-            onSettle(shaped(values));
+          onSettle={(part) => {
+            onSettle(shaped({ ...mask.shape, ...part }));
           }}
         />
         <div className="flex h-6 items-center justify-between">

@@ -48,9 +48,7 @@ export function SizeControls({ project, surface, map, knowledge, change }: Contr
         schema={knowledge.forms["Size"] ?? {}}
         values={size}
         skip={["width", "height", "across", "down"]}
-        onSettle={(next) => {
-          set(next);
-        }}
+        onSettle={set}
       />
       {size.fit === "repeat" && (
         <div className="flex items-center gap-2 text-small">

@@ -161,8 +161,8 @@ export function StepControls({
                 onMove={(next) => {
                   look(set(withParams(next)), map.id, "steps");
                 }}
-                onSettle={(next) => {
-                  change(set(withParams(next)));
+                onSettle={(part) => {
+                  change(set(withParams({ ...step.params, ...part })));
                 }}
               />
             )}

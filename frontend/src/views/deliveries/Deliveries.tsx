@@ -3,7 +3,7 @@ import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
 import { renew, useDeliveries, useFacts, useKnowledge, useProjects, useSurfaces } from "@/api/queries";
 import { gameChanged } from "@/api/games";
-import { useTurns } from "@/api/turns";
+import { useChanging } from "@/api/changing";
 import { UndoRedo } from "@/app/UndoRedo";
 import { Button } from "@/parts/Button";
 import { bytes, when } from "@/parts/figures";
@@ -27,6 +27,9 @@ const CHANGES: Record<string, Schemas["Finding"]> = {
   new: { level: "look", words: "new", fix: "" },
 };
 
+/** What else says whether it is delivered. */
+const SHOWN_ELSEWHERE = ["surfaces", "surface"];
+
 /** Deliveries: what goes in, what changed, and the way into the game and out again. */
 export function Deliveries({ project }: { project: string }) {
   const { data: deliveries, error } = useDeliveries(project);
@@ -35,7 +38,7 @@ export function Deliveries({ project }: { project: string }) {
   const [problem, setProblem] = useState<unknown>(null);
   const here = projects?.find((p) => p.id === project);
   const refresh = () => {
-    for (const list of ["deliveries", "surfaces", "surface"]) void renew([list]);
+    for (const list of ["deliveries", ...SHOWN_ELSEWHERE]) void renew([list]);
   };
   const begin = async (target: Target) => {
     try {
@@ -101,7 +104,7 @@ function One({ project: { id: project, put_into, game_folder }, delivery, refres
   const [job, setJob] = useKeptJob(delivery.id);
   const [problem, setProblem] = useState<unknown>(null);
   const [planning, setPlanning] = useState(false);
-  const inTurn = useTurns(delivery.revision);
+  const { error, mutate, reset } = useChanging("deliveries", delivery.id, SHOWN_ELSEWHERE);
   const params = { path: { delivery_id: delivery.id } };
   const attempt = async (work: () => Promise<unknown>) => {
     setProblem(null);
@@ -116,13 +119,15 @@ function One({ project: { id: project, put_into, game_folder }, delivery, refres
   const install = () => attempt(async () => { setJob((await got(api.POST("/api/deliveries/{delivery_id}/install", { params }))).id); });
   const withdraw = () => attempt(async () => { setJob((await got(api.POST("/api/deliveries/{delivery_id}/withdraw", { params }))).id); });
   const choose = (id: string, on: boolean) => {
-    const chosen = delivery.document.surfaces.filter((s) => s !== id);
-    const document = { ...delivery.document, surfaces: on ? [...chosen, id] : chosen };
-    return attempt(() => inTurn((base) => got(api.PUT("/api/deliveries/{delivery_id}", { params, body: { base, document } }))));
+    mutate(({ revision: base, document: now }) => {
+      const others = now.surfaces.filter((s) => s !== id);
+      const document = { ...now, surfaces: on ? [...others, id] : others };
+      return got(api.PUT("/api/deliveries/{delivery_id}", { params, body: { base, document } }));
+    });
   };
   const moved = { path: { document_id: delivery.id } };
-  const undo = () => attempt(() => inTurn((base) => got(api.POST("/api/documents/{document_id}/undo", { params: moved, body: { base } }))));
-  const redo = () => attempt(() => inTurn((base) => got(api.POST("/api/documents/{document_id}/redo", { params: moved, body: { base } }))));
+  const undo = () => { mutate(({ revision: base }) => got(api.POST("/api/documents/{document_id}/undo", { params: moved, body: { base } }))); };
+  const redo = () => { mutate(({ revision: base }) => got(api.POST("/api/documents/{document_id}/redo", { params: moved, body: { base } }))); };
   const { data: knowledge } = useKnowledge();
   const target = knowledge?.targets.find((t) => t.name === delivery.document.target);
   const loose = target?.installs === "files";
@@ -130,7 +135,7 @@ function One({ project: { id: project, put_into, game_folder }, delivery, refres
   const pending = delivery.parts.filter((p) => p.change !== "same").length;
   return (
     <div className="flex h-full">
-      <UndoRedo undo={delivery.undo} redo={delivery.redo} onUndo={() => void undo()} onRedo={() => void redo()} />
+      <UndoRedo undo={delivery.undo} redo={delivery.redo} onUndo={undo} onRedo={redo} />
       <aside aria-label="Surfaces in it" className="w-[220px] shrink-0 overflow-y-auto border-r border-joint p-3.5">
         {children}
         <h2 className="font-semibold">{delivery.document.title}</h2>
@@ -148,7 +153,7 @@ function One({ project: { id: project, put_into, game_folder }, delivery, refres
               <Tick
                 className="flex items-center gap-2 py-1"
                 checked={delivery.document.surfaces.includes(surface.id)}
-                onChange={(on) => void choose(surface.id, on)}
+                onChange={(on) => { choose(surface.id, on); }}
               >
                 <Swatch contentKey={surface.keys.colour} alt="" size={28} />
                 <span className="min-w-0">
@@ -181,6 +186,7 @@ function One({ project: { id: project, put_into, game_folder }, delivery, refres
       <aside aria-label="Build and install" className="flex w-[310px] shrink-0 flex-col gap-3 overflow-y-auto border-l border-joint bg-lime p-3.5">
         <h2 className="font-semibold">Into the game</h2>
         {problem !== null && <ProblemNote error={problem} onClose={() => { setProblem(null); }} />}
+        {error && <ProblemNote error={error} onClose={reset} />}
         {job && <JobStrip id={job} onDone={() => { setJob(null); gameChanged(); refresh(); }} onClose={() => { setJob(null); refresh(); }} />}
         <div className="flex gap-2">
           <Button look={pending ? "solid" : "line"} disabled={job !== null || delivery.parts.length === 0} onClick={() => void build()}>Build</Button>

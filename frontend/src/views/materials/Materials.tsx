@@ -1,8 +1,8 @@
-import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "wouter";
+import { useChanging } from "@/api/changing";
 import { api, got, type Schemas } from "@/api/client";
-import { renew, useKnowledge, useMaterial, useMaterials, useSurfaces } from "@/api/queries";
+import { useKnowledge, useMaterial, useMaterials, useSurfaces } from "@/api/queries";
 import { UndoRedo } from "@/app/UndoRedo";
 import { Density } from "@/parts/Density";
 import { Empty } from "@/parts/Empty";
@@ -17,34 +17,16 @@ type Material = Schemas["Material"];
 /** What a material is called and belongs to; it is no parameter. */
 const OWN = ["title", "name", "surface"];
 
+/** What else a change of a material shows in. */
+const SHOWN_ELSEWHERE = ["material", "surfaces", "surface", "deliveries"];
+
 /** Materials as a table: a row each, a column a slot; the chosen one's definition at the right. */
 export function Materials({ project }: { project: string }) {
   const { data: materials, error } = useMaterials(project);
   const [chosen, setChosen] = useState<string | null>(null);
-  const [problem, setProblem] = useState<unknown>(null);
-  const refresh = () => {
-    for (const list of ["materials", "surfaces", "surface", "deliveries"]) void renew([list]);
-  };
-  const change = useMutation({
-    mutationFn: ({ id, base, document }: { id: string; base: number; document: Material }) =>
-      got(api.PUT("/api/materials/{material_id}", { params: { path: { material_id: id } }, body: { base, document } })),
-    onSettled: refresh,
-  });
   const { data: knowledge } = useKnowledge();
   const shown = materials?.find((m) => m.id === chosen) ?? materials?.[0];
   const { data: definition } = useMaterial(shown?.id ?? null, shown?.revision ?? 0);
-  const step = async (way: "undo" | "redo") => {
-    if (!definition) return;
-    const moved = { path: { document_id: definition.id } };
-    const body = { base: definition.revision };
-    try {
-      if (way === "undo") await got(api.POST("/api/documents/{document_id}/undo", { params: moved, body }));
-      else await got(api.POST("/api/documents/{document_id}/redo", { params: moved, body }));
-    } catch (failed) {
-      setProblem(failed);
-    }
-    refresh();
-  };
   if (error) return <div className="p-6"><ProblemNote error={error} /></div>;
   if (!materials) return <div className="h-full" aria-busy />;
   if (materials.length === 0) {
@@ -58,14 +40,7 @@ export function Materials({ project }: { project: string }) {
   return (
     <div className="flex h-full">
       <div className="min-w-0 flex-1 overflow-auto">
-        <UndoRedo
-          undo={definition?.undo ?? null}
-          redo={definition?.redo ?? null}
-          onUndo={() => void step("undo")}
-          onRedo={() => void step("redo")}
-        />
-        {problem !== null && <div className="p-3"><ProblemNote error={problem} onClose={() => { setProblem(null); }} /></div>}
-        {change.error && <div className="p-3"><ProblemNote error={change.error} onClose={() => { change.reset(); }} /></div>}
+        {definition && <Moves key={definition.id} definition={definition} />}
         <table className="w-full table-fixed">
           <thead className="sticky top-0 z-10 bg-plaster">
             <tr className="head border-b-2 border-mortar [&>th]:border-l-2 [&>th]:border-mortar [&>th]:px-2.5 [&>th]:py-1.5 [&>th:first-child]:border-l-0">
@@ -88,7 +63,6 @@ export function Materials({ project }: { project: string }) {
                 knowledge={knowledge}
                 chosen={material.id === shown?.id}
                 onChoose={() => { setChosen(material.id); }}
-                onChange={(document) => { change.mutate({ id: material.id, base: material.revision, document }); }}
               />
             ))}
           </tbody>
@@ -109,14 +83,31 @@ export function Materials({ project }: { project: string }) {
   );
 }
 
-function Row({ project, material, knowledge, chosen, onChoose, onChange }: {
+/** Undo and redo of the chosen material. */
+function Moves({ definition }: { definition: Schemas["MaterialView"] }) {
+  const { error, mutate, reset } = useChanging("materials", definition.id, SHOWN_ELSEWHERE);
+  const params = { path: { document_id: definition.id } };
+  return (
+    <>
+      <UndoRedo
+        undo={definition.undo}
+        redo={definition.redo}
+        onUndo={() => { mutate(({ revision: base }) => got(api.POST("/api/documents/{document_id}/undo", { params, body: { base } }))); }}
+        onRedo={() => { mutate(({ revision: base }) => got(api.POST("/api/documents/{document_id}/redo", { params, body: { base } }))); }}
+      />
+      {error && <div className="p-3"><ProblemNote error={error} onClose={reset} /></div>}
+    </>
+  );
+}
+
+function Row({ project, material, knowledge, chosen, onChoose }: {
   project: string;
   material: MaterialSummary;
   knowledge: Schemas["Knowledge"] | undefined;
   chosen: boolean;
   onChoose: () => void;
-  onChange: (document: Material) => void;
 }) {
+  const { error, mutate, reset } = useChanging("materials", material.id, SHOWN_ELSEWHERE);
   const document = material.document;
   const { data: surfaces } = useSurfaces(project);
   if (!document) {
@@ -128,6 +119,12 @@ function Row({ project, material, knowledge, chosen, onChoose, onChange }: {
       </tr>
     );
   }
+  const params = { path: { material_id: material.id } };
+  const change = (part: Partial<Material>) => {
+    mutate(({ revision: base, document: now }) =>
+      got(api.PUT("/api/materials/{material_id}", { params, body: { base, document: { ...(now ?? document), ...part } } })),
+    );
+  };
   const texels = surfaces?.find((s) => s.id === material.surface_id)?.width;
   const worst = material.findings.find((f) => f.level === "fault") ?? material.findings[0];
   return (
@@ -156,10 +153,9 @@ function Row({ project, material, knowledge, chosen, onChoose, onChange }: {
             schema={knowledge?.forms["Material"] ?? {}}
             values={document}
             skip={OWN}
-            onSettle={(next) => {
-              onChange({ ...document, ...next });
-            }}
+            onSettle={change}
           />
+          {error && <ProblemNote error={error} onClose={reset} />}
           {texels !== undefined && (
             <p className="text-right">
               <Density project={project} texels={texels} metres={document.metres} />

@@ -1,8 +1,7 @@
-import { useState } from "react";
 import { Link } from "wouter";
 import { api, got, type Schemas } from "@/api/client";
 import { renew, useActions, useDeliveries, useKnowledge, useMaterials, useProjects, useSurfaces } from "@/api/queries";
-import { useTurns } from "@/api/turns";
+import { useChanging } from "@/api/changing";
 import { UndoRedo } from "@/app/UndoRedo";
 import { HistoryList } from "@/parts/HistoryList";
 import { ProblemNote } from "@/parts/ProblemNote";
@@ -30,46 +29,46 @@ export function Project({ project }: { project: string }) {
   );
 }
 
+/** What goes by a project's settings. */
+const GOES_BY_THEM = ["surface", "surfaces", "materials", "deliveries", "actions", "history"];
+
 function refresh() {
-  for (const list of ["projects", "surface", "surfaces", "materials", "deliveries", "actions", "history"]) {
-    void renew([list]);
-  }
+  for (const list of ["projects", ...GOES_BY_THEM]) void renew([list]);
 }
 
 function Settings({ here, others }: { here: ProjectView; others: ProjectView[] }) {
   const { data: knowledge } = useKnowledge();
-  const [problem, setProblem] = useState<unknown>(null);
-  const attempt = async (work: () => Promise<unknown>) => {
-    setProblem(null);
-    try {
-      await work();
-    } catch (failed) {
-      setProblem(failed);
-    }
-    refresh();
-  };
+  const { error, mutate, reset } = useChanging("projects", here.id, GOES_BY_THEM);
   const params = { path: { document_id: here.id } };
-  const inTurn = useTurns(here.revision);
   const own = { path: { project_id: here.id } };
-  const change = (settings: Schemas["Settings"]) =>
-    attempt(() => inTurn((base) => got(api.PUT("/api/projects/{project_id}", { params: own, body: { base, settings } }))));
-  const choose = (targets: string[]) => attempt(() => inTurn(() => chooseTargets(here.id, targets)));
+  const change = (part: Partial<Schemas["Settings"]>) => {
+    mutate(({ revision: base, settings: now }) => {
+      const settings = { ...now, ...part };
+      return got(api.PUT("/api/projects/{project_id}", { params: own, body: { base, settings } }));
+    });
+  };
+  const choose = (pick: (names: string[]) => string[]) => {
+    mutate(async (now) => {
+      const next = pick(now.targets.map((t) => t.name));
+      if (next.length > 0) await chooseTargets(here.id, next);
+    });
+  };
   const names = here.targets.map((t) => t.name);
   return (
     <section aria-label="Settings" className="flex w-[360px] shrink-0 flex-col gap-4 overflow-y-auto border-r border-joint bg-lime p-4">
       <UndoRedo
         undo={here.undo}
         redo={here.redo}
-        onUndo={() => void attempt(() => inTurn((base) => got(api.POST("/api/documents/{document_id}/undo", { params, body: { base } }))))}
-        onRedo={() => void attempt(() => inTurn((base) => got(api.POST("/api/documents/{document_id}/redo", { params, body: { base } }))))}
+        onUndo={() => { mutate(({ revision: base }) => got(api.POST("/api/documents/{document_id}/undo", { params, body: { base } }))); }}
+        onRedo={() => { mutate(({ revision: base }) => got(api.POST("/api/documents/{document_id}/redo", { params, body: { base } }))); }}
       />
-      {problem !== null && <ProblemNote error={problem} onClose={() => { setProblem(null); }} />}
+      {error && <ProblemNote error={error} onClose={reset} />}
       <h2 className="font-semibold">Settings</h2>
       <SchemaForm
         schema={knowledge?.forms["Settings"] ?? {}}
         values={here.settings}
         skip={OWN}
-        onSettle={(next) => void change({ ...here.settings, ...next })}
+        onSettle={change}
       />
       <fieldset className="flex flex-col gap-2 text-small">
         <legend className="mb-1">For these games</legend>
@@ -78,8 +77,7 @@ function Settings({ here, others }: { here: ProjectView; others: ProjectView[] }
             <Tick
               checked={names.includes(target.name)}
               onChange={(on) => {
-                const next = on ? [...names, target.name] : names.filter((n) => n !== target.name);
-                if (next.length > 0) void choose(next);
+                choose((chosen) => [...chosen.filter((n) => n !== target.name), ...(on ? [target.name] : [])]);
               }}
             >
               {target.title}
@@ -90,7 +88,7 @@ function Settings({ here, others }: { here: ProjectView; others: ProjectView[] }
               <button
                 type="button"
                 className="min-h-6 pl-6 underline"
-                onClick={() => void choose([target.name, ...names.filter((n) => n !== target.name)])}
+                onClick={() => { choose((chosen) => [target.name, ...chosen.filter((n) => n !== target.name)]); }}
               >
                 Show this one
               </button>
