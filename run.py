@@ -29,6 +29,8 @@ EXE = ".exe" if os.name == "nt" else ""
 PYTHON = BIN / f"python{EXE}"
 LEAST_PYTHON, LEAST_NODE = (3, 11), 20
 COMMANDS = ("setup", "demo", "serve", "test", "sweep")
+BROWSERS = ("chromium-headless-shell", "chromium")
+"""Debian's packages; the first draws no window, and so leaves more of the machine to tests."""
 
 
 class Missing(Exception):
@@ -40,7 +42,7 @@ def main() -> int:
     if command not in COMMANDS:
         print(__doc__)
         return 2
-    # Modules are compiled when they are first used, and kept: not so, each start takes thrice as long.
+    # Modules are compiled when they are first used, and kept: else each start takes far longer.
     os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
     try:
         if command == "test":
@@ -108,11 +110,10 @@ def setup_node() -> None:
     part("pages", sources, build_pages, ROOT / "stonestack" / "web" / "static" / "index.html")
 
 
-def side_by_side(*works) -> None:
+def side_by_side(*works) -> list:
     """Do independent work at once; what goes wrong in any of it is raised when all have ended."""
     with ThreadPoolExecutor(len(works)) as pool:
-        for each in [pool.submit(work) for work in works]:
-            each.result()
+        return [each.result() for each in [pool.submit(work) for work in works]]
 
 
 def part(name: str, inputs: list[Path], work, made: Path) -> None:
@@ -182,29 +183,29 @@ def compile_kernels() -> None:
 def browser() -> str:
     """Return Chromium's place; Debian's package is installed where no browser is found."""
     named = os.environ.get("STONE_STACK_BROWSER")
-    places = [named] if named else ["chromium", "chromium-browser", "google-chrome", "chrome"]
-    for name in places:
+    for name in [named] if named else [*BROWSERS, "chromium-browser", "google-chrome", "chrome"]:
         found = shutil.which(name)
         if found:
             return found
     if named is None and shutil.which("apt-get"):
         print("Installing Chromium …", flush=True)
         sudo = [] if os.geteuid() == 0 else ["sudo"]
-        quiet = {"stdout": subprocess.DEVNULL}
-        subprocess.check_call([*sudo, "apt-get", "update", "-qq"], **quiet)
-        install = ["apt-get", "install", "-y", "-qq", "chromium"]
-        environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
-        subprocess.check_call([*sudo, *install], env=environment, **quiet)
-        found = shutil.which("chromium")
-        if found:
-            return found
+        told = {
+            "env": {**os.environ, "DEBIAN_FRONTEND": "noninteractive"},
+            "stdout": subprocess.DEVNULL,
+        }
+        subprocess.check_call([*sudo, "apt-get", "update", "-qq"], **told)
+        for package in BROWSERS:
+            subprocess.call([*sudo, "apt-get", "install", "-y", "-qq", package], **told)
+            found = shutil.which(package)
+            if found:
+                return found
     raise Missing("The browser tests need Chromium; name one in STONE_STACK_BROWSER.")
 
 
 def test() -> int:
     """Set up, check and test; what needs only a part of the set-up begins when that is done."""
     begin()
-    environment = {**os.environ, "STONE_STACK_BROWSER": browser()}
     command = npm()
     node = [command, "run", "--silent"]
     python = [
@@ -222,9 +223,7 @@ def test() -> int:
 
     def check(title: str, words: list, folder: Path) -> None:
         started = time.monotonic()
-        said = subprocess.run(
-            words, cwd=folder, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
-        )
+        said = subprocess.run(words, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
         outcomes.append(said.returncode == 0)
         state = "ok" if outcomes[-1] else "FAILED"
         told = said.stdout.decode(errors="replace") if state == "FAILED" else ""
@@ -251,7 +250,8 @@ def test() -> int:
         for each in typescript:
             check(*each)
 
-    side_by_side(python_side, python_checks, node_side)
+    *_, chromium = side_by_side(python_side, python_checks, node_side, browser)
+    environment = {**os.environ, "STONE_STACK_BROWSER": chromium}
     passed, failed, skipped = sum(outcomes), outcomes.count(False), 0
     result = MARKS / "tests.txt"
     result.unlink(missing_ok=True)

@@ -62,12 +62,14 @@ class BrowserCase(unittest.TestCase):
     """A test with a page; anything that the page complains about fails the test."""
 
     playwright: ClassVar[Playwright]
+    page: ClassVar[Page]
+    complaints: ClassVar[list[str]]
     size = (1280, 800)
 
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
-        named = os.environ.get("STONE_STACK_BROWSER") or shutil.which("chromium")
+        named = os.environ.get("STONE_STACK_BROWSER") or shutil.which("chromium-headless-shell")
         if named is None:
             raise unittest.SkipTest("There is no Chromium; name one in STONE_STACK_BROWSER.")
         manager = sync_playwright()
@@ -80,31 +82,40 @@ class BrowserCase(unittest.TestCase):
         # One context: what may be kept for ever is fetched once, as by a person's browser.
         size = {"width": cls.size[0], "height": cls.size[1]}
         cls.context = cls.browser.new_context(viewport=size)
+        cls.context.set_default_timeout(PATIENCE)
+        expect.set_options(timeout=PATIENCE)
+        cls.complaints = []
+        # One page: a new one costs more than all that most tests do on it.
+        cls.page = cls.new_page()
 
     def setUp(self) -> None:
         super().setUp()
-        self.complaints: list[str] = []
+        self.complaints.clear()
         # Pictures on their way when a newer change comes are answered with 410: nobody waits.
         self.allowed: tuple[str, ...] = ("410 (GONE)",)
-        self.page = self.new_page()
+        self.addCleanup(self.leave_page)
 
     def tearDown(self) -> None:
         left = [c for c in self.complaints if not any(a in c for a in self.allowed)]
         self.assertEqual(left, [], "The page complained")
         super().tearDown()
 
-    def new_page(self) -> Page:
-        page = self.context.new_page()
-        self.addCleanup(page.close)
-        page.set_default_timeout(PATIENCE)
-        expect.set_options(timeout=PATIENCE)
+    def leave_page(self) -> None:
+        """Make the page as a new one is."""
+        self.page.unroute_all(behavior="wait")
+        self.page.evaluate("sessionStorage.clear()")
+        self.page.goto("about:blank")
+
+    @classmethod
+    def new_page(cls) -> Page:
+        page = cls.context.new_page()
 
         def heard(message: Any) -> None:
             if message.type == "error":
-                self.complaints.append(message.text)
+                cls.complaints.append(message.text)
 
         page.on("console", heard)
-        page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        page.on("pageerror", lambda error: cls.complaints.append(str(error)))
         return page
 
     # ---- what a person does ---------------------------------------------------------------
