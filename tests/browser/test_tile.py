@@ -51,7 +51,7 @@ class TileCase(DemoCase):
 class RawToTile(TileCase):
     def test_a_raw_picture_becomes_a_tile_with_good_scores_and_goes_back(self) -> None:
         page = self.page
-        self.begin("harbour_grit.png", raw("stochastic"), "Harbour grit")
+        self.begin("harbour_grit.png", raw("stochastic", 280), "Harbour grit")
         self.ready("tiles both ways")
         for words in ("Left to right", "Top to bottom", "Detail of joins"):
             self.assertAlmostEqual(self.score(words), 1, delta=0.15)
