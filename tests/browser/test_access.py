@@ -99,6 +99,13 @@ class Access(DemoCase):
         plan = page.get_by_role("dialog")
         expect(plan.get_by_text("a new file").first).to_be_visible()
         self.assert_accessible()
+        # Nothing of the view behind it lies over the plan.
+        shown = self.settled(plan)
+        root = page.locator("#root")
+        root.evaluate("(it) => { it.style.visibility = 'hidden'; }")
+        inner = slice(4, -4), slice(4, -4)
+        self.assert_same_picture(self.seen(plan)[inner], shown[inner])
+        root.evaluate("(it) => { it.style.visibility = ''; }")
         page.keyboard.press("Escape")
         # The other tests look at the sample game.
         page.get_by_role("link", name="Saltglass", exact=True).click()
