@@ -159,6 +159,35 @@ class Working(PathCase):
         page.keyboard.press("z")
         expect(page.get_by_role("textbox", name="Relief")).to_have_value("1.6")
 
+    def test_a_field_that_is_left_by_pressing_on_another_control_keeps_what_was_typed(self) -> None:
+        page = self.page
+        self.open_surface("Peat and moss")
+
+        def slowly(route: Route) -> None:
+            page.wait_for_timeout(500)
+            route.continue_()
+
+        page.route("**/edits", slowly)
+        self.cell("specular", "output").click()
+        page.get_by_label("File name, as the game looks it up").fill("moss_wet_s")
+        page.get_by_label("Goes into the delivery").uncheck()
+        expect(self.cell("specular", "output")).to_contain_text("not delivered")
+        page.get_by_label("Goes into the delivery").check()
+        expect(self.cell("specular", "output")).to_contain_text("moss_wet_s.dds")
+        self.cell("colour", "steps").click()
+        page.get_by_label("Add a step").select_option("tone")
+        saturation = page.get_by_role("textbox", name="Saturation")
+        saturation.fill("0.4")
+        tone = page.get_by_role("checkbox", name="Tone")
+        tone.uncheck()
+        expect(saturation).to_have_count(0)
+        tone.check()
+        expect(saturation).to_have_value("0.40")
+        for _ in range(7):
+            page.keyboard.press("z")
+        expect(self.cell("colour", "steps")).to_contain_text("2 steps")
+        expect(self.cell("specular", "output")).to_contain_text("bed_peat_s.dds")
+
     def test_a_job_is_followed_over_a_reload(self) -> None:
         page = self.page
         self.open_surface("Iron lattice")

@@ -1,5 +1,6 @@
 import { QueryClient, useIsFetching, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, got, StoneProblem, type Edit, type Schemas, type Stage, type SurfaceView } from "./client";
+import { carriedOver } from "./edits";
 import { inSlot } from "./slots";
 
 export const queries = new QueryClient({
@@ -181,11 +182,15 @@ export function useEdit(id: string) {
     }
   };
   const params = { path: { surface_id: id } };
-  const base = () => client.getQueryData<SurfaceView>(["surface", id])?.revision ?? 0;
+  const known = () => client.getQueryData<SurfaceView>(["surface", id]);
+  const base = () => known()?.revision ?? 0;
   return {
     edit: useMutation({
-      mutationFn: (edit: Edit) =>
-        got(api.POST("/api/surfaces/{surface_id}/edits", { params, body: { base: base(), edit } })),
+      mutationFn: ({ edit, seen }: { edit: Edit; seen: SurfaceView }) => {
+        const now = known() ?? seen;
+        const body = { base: now.revision, edit: carriedOver(edit, seen.document, now.document) };
+        return got(api.POST("/api/surfaces/{surface_id}/edits", { params, body }));
+      },
       onSuccess: settle,
       onError,
       scope: { id },

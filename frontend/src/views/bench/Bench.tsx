@@ -69,9 +69,9 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const change = useCallback(
     (next: Edit) => {
       setProblem(null);
-      edit.mutate(next, { onError: setProblem, onSettled: over });
+      edit.mutate({ edit: next, seen: surface }, { onError: setProblem, onSettled: over });
     },
-    [edit, over],
+    [edit, over, surface],
   );
   const move = (step: typeof undo) => {
     setProblem(null);

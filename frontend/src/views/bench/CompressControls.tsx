@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type Edit, type Schemas, type SurfaceView } from "@/api/client";
+import { outputOf } from "@/api/edits";
 import { useFacts } from "@/api/queries";
 import { Choice } from "@/parts/Choice";
 import { Verdict } from "@/parts/Verdict";
@@ -13,7 +14,7 @@ export function CompressControls({ surface, map, knowledge, change }: ControlsPr
   const chosen = useFacts(surface.keys[map.id]?.compress, "compress");
   const leaves = surface.outputs[map.id];
   const vector = knowledge.roles[map.role]?.space === "vector";
-  const says = map.outputs[surface.target] ?? { format: null, green: null, name: null, delivered: null };
+  const says = outputOf(map, surface.target);
   const saying = (part: Partial<Schemas["Output"]>): Edit => ({
     kind: "set_output",
     map: map.id,

@@ -1,4 +1,5 @@
 import { useEffect, useId, useState } from "react";
+import { outputOf } from "@/api/edits";
 import { renew } from "@/api/queries";
 import { Button } from "@/parts/Button";
 import { HistoryList } from "@/parts/HistoryList";
@@ -16,7 +17,7 @@ export function OutputControls({ surface, map, change }: ControlsProps) {
   useEffect(() => {
     setName(leaves?.name ?? "");
   }, [leaves?.name]);
-  const says = map.outputs[surface.target] ?? { format: null, green: null, name: null, delivered: null };
+  const says = outputOf(map, surface.target);
   const say = (part: Partial<Schemas["Output"]>) => {
     change({ kind: "set_output", map: map.id, target: surface.target, output: { ...says, ...part } });
   };
