@@ -7,7 +7,7 @@ export function outputOf(map: SurfaceMap, target: string): Schemas["Output"] {
 
 /**
  * An edit that was made on one state of a surface, for the state that has come meanwhile: what it changes is
- * changed, and the rest of the same step, mask, size or output stays as it is now. A field may be left by
+ * changed, and the rest of the same step, mask, source, size or output stays as it is now. A field may be left by
  * pressing on another control, before the answer to the first change is there.
  */
 export function carriedOver(edit: Edit, seen: Surface, now: Surface): Edit {
@@ -23,6 +23,14 @@ export function carriedOver(edit: Edit, seen: Surface, now: Surface): Edit {
       return { ...edit, mask: both(edit.mask, (s) => s.masks.find((one) => one.id === edit.mask.id)) };
     case "set_size":
       return { ...edit, size: both(edit.size, (s) => find(s, edit.map)?.size) };
+    case "set_source":
+      return {
+        ...edit,
+        origin: both(edit.origin, (s) => {
+          const origin = find(s, edit.map)?.origin;
+          return origin?.kind === "source" ? origin : undefined;
+        }),
+      };
     case "set_output":
       return {
         ...edit,
