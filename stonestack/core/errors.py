@@ -2,6 +2,18 @@
 
 from __future__ import annotations
 
+import lzma
+import struct
+import zipfile
+import zlib
+
+ZIP_DAMAGE = (
+    *(zipfile.BadZipFile, zlib.error, lzma.LZMAError, struct.error),
+    *(EOFError, OSError, RuntimeError, ValueError),
+)
+"""What the standard library's ZIP reader raises for a file that is damaged, or locked, or packed
+in a way that it does not know."""
+
 
 class StoneError(Exception):
     """Something a person can mend, said in words that tell how.

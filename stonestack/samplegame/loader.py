@@ -27,7 +27,7 @@ from typing import Any
 from stonestack.core.codecs import dds
 from stonestack.core.codecs.sniff import FileKind, kind_by_content
 from stonestack.core.codecs.texture import Texture
-from stonestack.core.errors import BadFile, StoneError
+from stonestack.core.errors import ZIP_DAMAGE, BadFile, StoneError
 from stonestack.core.mips import level_count
 
 SLOTS = ("colour", "normal", "shine", "opening")
@@ -141,7 +141,7 @@ class _Loading:
             try:
                 with zipfile.ZipFile(place) as file:
                     held |= {info.filename: (place, info) for info in file.infolist()}
-            except (OSError, zipfile.BadZipFile) as error:
+            except ZIP_DAMAGE as error:
                 self.say(Word.REFUSED, f"base/{place.name}", f"is no container: {error}")
         return held
 
@@ -297,7 +297,7 @@ class _Loading:
         try:
             with zipfile.ZipFile(place) as file:
                 data = file.read(info)
-        except (OSError, zipfile.BadZipFile, RuntimeError) as error:
+        except ZIP_DAMAGE as error:
             self.say(Word.REFUSED, f"base/{place.name}/{path}", f"cannot be read: {error}")
             return None
         self.say(Word.NOTE, f"base/{place.name}/{path}", "out of its container")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import random
+import struct
 import unittest
 from collections.abc import Callable
 
@@ -57,6 +58,10 @@ def spoilt(good: bytes, rng: random.Random) -> bytes:
     return bytes(bad)
 
 
+END = b"TRUEVISION-XFILE.\0"
+"""How the footer of a TGA ends."""
+
+
 class Hostile(unittest.TestCase):
     def tried(self, work: Callable[[bytes], object], good: bytes, seed: int) -> int:
         """Try spoilt files; return how many were refused in words."""
@@ -104,6 +109,46 @@ class Hostile(unittest.TestCase):
             again = tga.parse(tga.written(file, file.values))
             np.testing.assert_array_equal(again.values, file.values)
             self.assertEqual((again.head, again.tail), (file.head, file.tail))
+
+    def test_a_footer_that_is_cut_short_is_left_as_it_is(self) -> None:
+        good = tga.parse(GOOD["packed tga"])
+        torn = tga.parse(good.head + GOOD["packed tga"][len(good.head) :][: good.stored] + END)
+        again = tga.parse(tga.written(torn, torn.values[:, ::-1]))
+        self.assertEqual(again.tail, END)
+        np.testing.assert_array_equal(again.values, torn.values[:, ::-1])
+
+    def test_places_in_a_footer_move_with_a_shorter_body(self) -> None:
+        good = tga.parse(GOOD["packed tga"])
+        end = len(good.head) + good.stored
+        note = b"what another program keeps here"
+        footer = struct.pack("<II", 0, end + 4) + END
+        body = GOOD["packed tga"][len(good.head) : end]
+        file = tga.parse(good.head + body + note + footer)
+        short = tga.written(file, np.zeros_like(file.values))
+        place = struct.unpack_from("<I", short, len(short) - 22)[0]
+        self.assertLess(len(short), len(good.head) + len(body) // 2 + len(note) + len(footer))
+        self.assertEqual(short[place : place + 4], note[4:8])
+
+    def test_a_palette_that_is_not_there_is_refused_in_words(self) -> None:
+        bad = bytearray(GOOD["tga with a palette"])
+        bad[5:7] = b"\0\0"
+        with self.assertRaisesRegex(StoneError, "palette"):
+            tga.parse(bytes(bad))
+
+    def test_grey_with_alpha_and_palettes_of_sixteen_bits_take_another_picture(self) -> None:
+        wanted = np.full((12, 20, 4), (99, 99, 99, 255), np.uint8)
+        wanted[3:6] = (33, 33, 33, 128)
+        grey = made(stored("TGA", "LA"), as_stored(png(wanted), Space.LINEAR)).data
+        seen = np.asarray(Image.open(io.BytesIO(grey)))
+        np.testing.assert_array_equal(seen, wanted[..., [0, 3]])
+
+        good = tga.parse(GOOD["tga with a palette"])
+        short = bytearray(good.head[:18]) + bytes(range(256)) * 2
+        short[5:8] = struct.pack("<HB", 256, 16)
+        file = bytes(short) + good.values[::-1].tobytes()
+        red = np.full((12, 20, 4), (255, 0, 0, 255), np.uint8)
+        out = tga.parse(made(file, as_stored(png(red), Space.LINEAR)).data)
+        np.testing.assert_array_equal(out.palette()[out.values[..., 0]], red)
 
     def test_a_spoilt_working_file_is_refused_in_words(self) -> None:
         texels = np.full((16, 16, 4), 90, np.uint8)

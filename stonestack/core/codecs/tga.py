@@ -7,7 +7,7 @@ colour map (6 to 8), run-length packets ("Image Types").
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +18,9 @@ from stonestack.core.image import Bytes
 _HEADER = struct.Struct("<3B2HB4H2B")
 _RLE = 8
 _FROM_RIGHT, _FROM_TOP = 0x10, 0x20
+_DEPTHS = {1: (8,), 2: (15, 16, 24, 32), 3: (8, 16)}
+"""Bits of a stored texel, by image type."""
+_FOOTER = 26
 
 
 @dataclass(frozen=True)
@@ -32,11 +35,14 @@ class Tga:
         Stored values, top row first, left to right.
     tail : bytes
         What stands behind the texels.
+    stored : int
+        Bytes that the texels take in the file.
     """
 
     head: bytes
     values: Bytes
     tail: bytes
+    stored: int
 
     @property
     def kind(self) -> int:
@@ -63,14 +69,18 @@ class Tga:
         """Whether rows are stored from the right."""
         return bool(self.head[17] & _FROM_RIGHT)
 
-    def palette(self) -> Bytes:
-        """Return the colour map as red, green, blue, alpha, uint8 (count, 4)."""
+    def stored_palette(self) -> Bytes:
+        """Return the colour map as it is stored, uint8 (count, bytes per colour)."""
         first, count, bits = struct.unpack_from("<HHB", self.head, 3)
         if first:
             raise _unread("its palette does not begin at zero")
         size = (bits + 7) // 8
         at = len(self.head) - count * size
-        return colours(np.frombuffer(self.head, np.uint8, count * size, at).reshape(count, size))
+        return np.frombuffer(self.head, np.uint8, count * size, at).reshape(count, size)
+
+    def palette(self) -> Bytes:
+        """Return the colour map as red, green, blue, alpha, uint8 (count, 4)."""
+        return colours(self.stored_palette())
 
 
 def parse(data: bytes) -> Tga:
@@ -90,6 +100,10 @@ def parse(data: bytes) -> Tga:
     size = (depth + 7) // 8
     if kind & ~_RLE not in (1, 2, 3) or not width or not height or width * height > 1 << 28:
         raise _unread("its header makes no sense")
+    if depth not in _DEPTHS[kind & ~_RLE]:
+        raise _unread(f"it has {depth} bits a texel")
+    if kind & ~_RLE == 1 and not (map_type and count and map_bits in _DEPTHS[2]):
+        raise _unread("it has no palette that makes sense")
     if kind & _RLE:
         flat, used = _unpacked(data, start, width * height, size)
     else:
@@ -102,7 +116,7 @@ def parse(data: bytes) -> Tga:
         values = values[::-1]
     if flags & _FROM_RIGHT:
         values = values[:, ::-1]
-    return Tga(data[:start], values, data[start + used :])
+    return Tga(data[:start], values, data[start + used :], used)
 
 
 def written(tga: Tga, values: Bytes) -> bytes:
@@ -139,13 +153,27 @@ def colours(values: Bytes) -> Bytes:
 
 def values_of(tga: Tga, texels: Bytes) -> Bytes:
     """Return red, green, blue, alpha as the stored values of an unpaletted file."""
-    size = tga.values.shape[2]
+    return _stored_as(tga.values, texels, grey=tga.kind == 3)
+
+
+def with_palette(tga: Tga, palette: Bytes) -> Tga:
+    """Return the file with another palette of as many colours, stored as its own is."""
+    old = tga.stored_palette()
+    new = _stored_as(old, palette, grey=False).tobytes()
+    return replace(tga, head=tga.head[: len(tga.head) - len(new)] + new)
+
+
+def _stored_as(like: Bytes, texels: Bytes, grey: bool) -> Bytes:
+    """Return colours in the form of other stored values; the spare bit of 16 stays."""
+    size = like.shape[-1]
     if size == 1:
         return np.ascontiguousarray(texels[..., :1])
+    if size == 2 and grey:
+        return np.ascontiguousarray(texels[..., [0, 3]])
     if size == 2:
         red, green, blue = ((texels[..., c].astype(np.uint16) * 31 + 127) // 255 for c in range(3))
         word = red << 10 | green << 5 | blue
-        word |= (tga.values[..., 1].astype(np.uint16) >> 7) << 15
+        word |= (like[..., 1].astype(np.uint16) >> 7) << 15
         return np.stack([word & 255, word >> 8], axis=-1).astype(np.uint8)
     order = (2, 1, 0) if size == 3 else (2, 1, 0, 3)
     return np.ascontiguousarray(texels[..., order])
@@ -205,25 +233,14 @@ def _packed(row: Bytes) -> bytes:
 def _moved(tga: Tga, body: int) -> bytes:
     """Return the tail with the footer's places put right for another body length."""
     tail = bytearray(tga.tail)
-    if tail[-18:-2] != b"TRUEVISION-XFILE":
+    if len(tail) < _FOOTER or tail[-18:-2] != b"TRUEVISION-XFILE":
         return bytes(tail)
-    old = len(tga.head) + _body_length(tga)
-    for at in (len(tail) - 26, len(tail) - 22):
+    for at in (len(tail) - _FOOTER, len(tail) - _FOOTER + 4):
         place = struct.unpack_from("<I", tail, at)[0]
-        if place >= old:
-            struct.pack_into("<I", tail, at, place - old + len(tga.head) + body)
+        moved = place - tga.stored + body
+        if place >= len(tga.head) + tga.stored and moved < 1 << 32:
+            struct.pack_into("<I", tail, at, moved)
     return bytes(tail)
-
-
-def _body_length(tga: Tga) -> int:
-    stored = tga.values if tga.from_top else tga.values[::-1]
-    if not tga.rle:
-        return int(stored.nbytes)
-    # Only the first place behind the texels matters: nothing of the tail lies before it.
-    places = [
-        p for at in (26, 22) if (p := struct.unpack_from("<I", tga.tail, len(tga.tail) - at)[0])
-    ]
-    return min(places, default=len(tga.head)) - len(tga.head)
 
 
 def _unread(why: str) -> BadFile:

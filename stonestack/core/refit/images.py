@@ -100,12 +100,9 @@ def _tga(original: bytes, texels: Bytes, changed: Mask) -> bytes:
         )
     before = file.palette()
     indices, palette = repalette(file.values[..., 0], before, texels, changed)
-    head = file.head
-    size = (head[7] + 7) // 8
-    if size >= 3 and not np.array_equal(before, palette):
-        order = (2, 1, 0) if size == 3 else (2, 1, 0, 3)
-        head = head[: len(head) - len(palette) * size] + palette[:, order].tobytes()
-    return tga.written(tga.Tga(head, file.values, file.tail), indices[..., np.newaxis])
+    if not np.array_equal(before, palette):
+        file = tga.with_palette(file, palette)
+    return tga.written(file, indices[..., np.newaxis])
 
 
 def _pillow(original: bytes, kind: FileKind, texels: Bytes, changed: Mask) -> bytes:

@@ -15,7 +15,7 @@ import numpy as np
 
 from stonestack.core.codecs import pictures
 from stonestack.core.codecs.sniff import FileKind
-from stonestack.core.errors import BadFile
+from stonestack.core.errors import ZIP_DAMAGE, BadFile
 from stonestack.core.texels import Texels, at_depth, depth, eight, quantised, scaled
 
 MIME = b"image/openraster"
@@ -101,7 +101,7 @@ def read(data: bytes) -> list[Layer]:
                 raise _damaged()
             nodes = list(image.iter("layer"))[:_MOST_LAYERS]
             return [_layer(file, node, size) for node in nodes]
-    except (zipfile.BadZipFile, KeyError, ValueError, OSError, ElementTree.ParseError) as error:
+    except (*ZIP_DAMAGE, KeyError, ElementTree.ParseError) as error:
         raise _damaged() from error
 
 
