@@ -40,6 +40,10 @@ class Loop(DemoCase):
         self.open_view("Sources")
         expect(self.page.get_by_role("button", name="Read the folder again")).to_be_visible()
 
+    def wait_for_jobs(self) -> None:
+        """Wait until nothing is under way; lists may tell of a file before the work has ended."""
+        expect(self.page.get_by_role("progressbar")).to_have_count(0)
+
     def find(self, words: str) -> Locator:
         self.page.get_by_label("Find in the game").fill(words)
         return self.page.get_by_role("complementary", name="Preview")
@@ -104,6 +108,7 @@ class Loop(DemoCase):
         expect(self.page.get_by_role("button", name=re.compile("Show originals"))).to_be_visible()
         self.page.keyboard.press("o")
         expect(self.page.get_by_role("button", name=re.compile("Show ours"))).to_be_visible()
+        self.wait_for_jobs()
         self.assertEqual(self.own_files(), before)
         again = red_share(self.settled(self.room()))
         self.assertAlmostEqual(again, as_it_came, delta=0.0003)
@@ -111,6 +116,7 @@ class Loop(DemoCase):
         expect(self.page.get_by_role("button", name=re.compile("Show ours"))).to_be_visible()
         self.page.keyboard.press("o")
         expect(self.page.get_by_role("button", name=re.compile("Show originals"))).to_be_visible()
+        self.wait_for_jobs()
         self.assertEqual(self.own_files(), ours)
 
         # The game updates itself, which wipes ours.
@@ -125,10 +131,12 @@ class Loop(DemoCase):
         expect(placed.get_by_text("wiped by the game")).to_have_count(2)
         self.page.get_by_role("button", name="Put all back").click()
         expect(placed.get_by_text("ours is in place")).to_have_count(2)
+        self.wait_for_jobs()
         self.assertEqual(self.own_files(), ours)
 
         self.page.get_by_role("button", name="Restore all").click()
         expect(self.page.get_by_text("Nothing of ours is in this game folder yet")).to_be_visible()
+        self.wait_for_jobs()
         self.assertEqual(self.own_files(), before)
 
     def test_an_entry_of_a_container_is_replaced_seen_and_restored(self) -> None:
@@ -147,6 +155,7 @@ class Loop(DemoCase):
         expect(plan).to_contain_text("Into the safe first: base/hall.hold")
         plan.get_by_role("button", name=re.compile("Put back in 1 place")).click()
         expect(self.page.get_by_text("ours is in place")).to_have_count(1)
+        self.wait_for_jobs()
         changed = {n for n, h in self.own_files().items() if h != before[n]}
         self.assertEqual(changed, {"base/hall.hold"})
         self.assertEqual(len(content((self.game / "base/hall.hold").read_bytes())), 3)
@@ -155,6 +164,7 @@ class Loop(DemoCase):
         self.page.get_by_role("radio", name=re.compile("Ours in the game")).click()
         self.page.get_by_role("button", name="Restore all").click()
         expect(self.page.get_by_text("Nothing of ours is in this game folder yet")).to_be_visible()
+        self.wait_for_jobs()
         self.assertEqual(self.own_files(), before)
 
     def test_a_picture_dropped_on_the_catalogue_finds_what_looks_like_it(self) -> None:
