@@ -168,7 +168,7 @@ export function isOver(job: Schemas["JobView"]): boolean {
  * Change a surface. Changes run one after the other, each on the revision that the one before
  * has made; one that another tab has overtaken shows the newer surface and says so.
  */
-export function useEdit(id: string) {
+export function useEdit(id: string, onRefused: (error: unknown) => void) {
   const client = useQueryClient();
   const settle = (surface: SurfaceView) => {
     keepNewer(client, surface);
@@ -176,7 +176,9 @@ export function useEdit(id: string) {
       void renew([list, surface.project_id]);
     }
   };
+  // Of the mutation itself, so that one that others wait behind is heard too.
   const onError = (error: unknown) => {
+    onRefused(error);
     if (error instanceof StoneProblem && error.status === 409) {
       void renew(["surface", id]);
     }

@@ -9,6 +9,11 @@ export interface Layout {
   panY: number;
 }
 
+/** Whether both the view and the picture are there yet; before that, no place has a number. */
+export function isLaid({ view, size }: Layout): boolean {
+  return view.width > 0 && view.height > 0 && size.width > 0 && size.height > 0;
+}
+
 /** Pixels of the view for one of the tile. */
 export function scaleOf({ view, size, repeat, zoom }: Layout): number {
   const across = view.width / (size.width * repeat);

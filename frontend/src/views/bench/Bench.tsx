@@ -43,11 +43,11 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const { data: knowledge } = useKnowledge();
   const [cell, column, go] = useCell();
   const [, navigate] = useLocation();
-  const { edit, undo, redo } = useEdit(surface.id);
+  const [problem, setProblem] = useState<unknown>(null);
+  const { edit, undo, redo } = useEdit(surface.id, setProblem);
   const passing = usePassing(surface);
   const { over } = passing;
   const [job, setJob] = useKeptJob(surface.id);
-  const [problem, setProblem] = useState<unknown>(null);
   const [again, setAgain] = useState(0);
   const [putting, setPutting] = useState(false);
   const [installing, setInstalling] = useState<string | null>(null);
@@ -69,13 +69,13 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const change = useCallback(
     (next: Edit) => {
       setProblem(null);
-      edit.mutate({ edit: next, seen: surface }, { onError: setProblem, onSettled: over });
+      edit.mutate({ edit: next, seen: surface }, { onSettled: over });
     },
     [edit, over, surface],
   );
   const move = (step: typeof undo) => {
     setProblem(null);
-    step.mutate(undefined, { onError: setProblem });
+    step.mutate();
   };
   const refresh = () => {
     for (const list of ["surface", "surfaces", "deliveries"]) void renew([list]);

@@ -1,4 +1,4 @@
-import { fromView, toView, type Layout } from "@/gl/layout";
+import { fromView, isLaid, toView, type Layout } from "@/gl/layout";
 import { CORNERS, CORNER_WORDS, cornered, moved, type CornerName, type Frame, type Point } from "./frames";
 
 interface Props {
@@ -11,7 +11,7 @@ interface Props {
 
 /** The frame over the raw picture: corners are dragged one by one, what lies between them moves it whole. */
 export function FrameOverlay({ layout, frame, keep, onMove, onSettle }: Props) {
-  if (layout.view.width === 0) return null;
+  if (!isLaid(layout)) return null;
   const at = (name: CornerName): Point => toView(layout, frame[name].x, frame[name].y);
   const points = CORNERS.map(at);
   const path = points.map((p) => `${String(p.x)},${String(p.y)}`).join(" ");

@@ -1,6 +1,6 @@
 import { useEffect, useState, type RefObject } from "react";
 import type { Schemas } from "@/api/client";
-import { scaleOf, toView, type Layout } from "@/gl/layout";
+import { isLaid, scaleOf, toView, type Layout } from "@/gl/layout";
 
 /** The size of an element, as it changes. */
 export function useSize(element: RefObject<HTMLElement | null>): { width: number; height: number } {
@@ -29,8 +29,8 @@ export function Marks({
   culprits: Schemas["CulpritView"][];
   visible: Schemas["Area"] | null;
 }) {
-  const { view, size, repeat } = layout;
-  if (view.width === 0 || size.width === 0) return null;
+  const { size, repeat } = layout;
+  if (!isLaid(layout)) return null;
   const scale = scaleOf(layout);
   const cells = Array.from({ length: repeat * repeat }, (_, n) => [n % repeat, Math.floor(n / repeat)] as const);
   const longest = Math.max(size.width, size.height);

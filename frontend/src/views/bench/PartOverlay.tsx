@@ -1,4 +1,4 @@
-import { fromView, scaleOf, toView, type Layout } from "@/gl/layout";
+import { isLaid, fromView, scaleOf, toView, type Layout } from "@/gl/layout";
 
 /** A box over the tile: its middle, its sides as shares of the tile's, and its turn in degrees. */
 export interface Box {
@@ -29,7 +29,7 @@ const CORNERS = [
 
 /** A part of the tile with handles: dragged inside to move it, at its corners to size it. It may reach over the edges. */
 export function PartOverlay({ label, layout, box, keep, onMove, onSettle }: Props) {
-  if (layout.view.width === 0 || layout.size.width === 0) return null;
+  if (!isLaid(layout)) return null;
   // The cell in the middle of the view, so that what reaches over an edge is seen at both.
   const column = Math.floor((layout.repeat - 1) / 2);
   const scale = scaleOf(layout);
