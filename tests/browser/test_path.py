@@ -360,6 +360,44 @@ class Working(PathCase):
         page.get_by_role("button", name="Build", exact=True).click()
         expect(page.get_by_role("listitem").filter(has_text="Build 2")).to_be_visible()
 
+    def test_a_refused_change_is_told_and_the_one_that_waits_behind_it_counts(self) -> None:
+        page = self.page
+        self.allowed += ("status of 4",)
+        page.goto(self.server.address)
+        page.get_by_role("link", name="Materials").click()
+        row = page.get_by_role("row", name=re.compile("Iron lattice"))
+        page.get_by_role("button", name="Iron lattice").click()
+        gloss, cut_out = row.get_by_role("textbox", name="Gloss"), row.get_by_label("Cut out")
+        was = gloss.input_value()
+        expect(cut_out).to_be_checked()
+        changes: list[Route] = []
+
+        def spoilt(route: Route) -> None:
+            # The first change arrives as the server must refuse it, and late.
+            if route.request.method == "GET":
+                route.fallback()
+                return
+            changes.append(route)
+            if len(changes) > 1:
+                route.continue_()
+                return
+            page.wait_for_timeout(600)
+            body = route.request.post_data or ""
+            route.continue_(post_data=body.replace("0.35", "35"))
+
+        page.route("**/materials/*", spoilt)
+        gloss.fill("0.35")
+        gloss.press("Enter")
+        row.get_by_text("Cut out").click()
+        expect(page.get_by_role("alert")).to_contain_text("less than or equal to 1")
+        expect(gloss).to_have_value(was)
+        told = page.get_by_role("complementary", name="Definition")
+        expect(told).to_contain_text('"cutout": false')
+        expect(cut_out).not_to_be_checked()
+        self.assertEqual(len(changes), 2)
+        page.keyboard.press("z")
+        expect(cut_out).to_be_checked()
+
 
 class OwnData(BrowserCase):
     def test_an_empty_data_folder_leads_to_a_project_and_its_first_surface(self) -> None:

@@ -8,7 +8,7 @@ import unittest
 import zipfile
 
 import numpy as np
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from stonestack.core import colour
 from tests.browser.case import PATIENCE, DemoCase
@@ -107,6 +107,31 @@ class RawToTile(TileCase):
         expect(self.cell("colour", "source")).not_to_contain_text("372²", timeout=PATIENCE)
         page.get_by_role("button", name="Whole picture").click()
         expect(self.cell("colour", "source")).to_contain_text("420²", timeout=PATIENCE)
+
+    def test_the_frame_waits_for_a_late_picture_and_its_first_drag_counts(self) -> None:
+        page = self.page
+        self.begin("late_bricks.png", raw("bricks"), "Late bricks")
+        held: list[Route] = []
+        self.choose_cell("source")
+        expect(self.cell("colour", "source")).to_contain_text("420²", timeout=PATIENCE)
+        pictures = re.compile("/renders/.*/(picture|texture)")
+        page.route(pictures, lambda route: held.append(route))
+        page.reload()
+        page.get_by_role("button", name="Frame", exact=True).click()
+        while not held:
+            page.wait_for_timeout(50)
+        corner = page.get_by_label("Bottom right corner")
+        expect(corner).to_have_count(0)
+        for route in held:
+            route.continue_()
+        page.unroute(pictures)
+        box = corner.bounding_box()
+        assert box
+        page.mouse.move(box["x"] + 7, box["y"] + 7)
+        page.mouse.down()
+        page.mouse.move(box["x"] - 93, box["y"] - 93, steps=4)
+        page.mouse.up()
+        expect(self.cell("colour", "source")).not_to_contain_text("420²", timeout=PATIENCE)
 
     def test_a_size_says_what_it_costs_and_proposals_are_taken_by_a_press(self) -> None:
         page = self.page

@@ -1,9 +1,11 @@
 import { QueryClient, useIsFetching, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, got, StoneProblem, type Edit, type Schemas, type Stage, type SurfaceView } from "./client";
 import { carriedOver } from "./edits";
+import { mutations } from "./refusals";
 import { inSlot } from "./slots";
 
 export const queries = new QueryClient({
+  mutationCache: mutations,
   defaultOptions: {
     queries: {
       staleTime: 5_000,

@@ -1,5 +1,6 @@
 import * as Slider from "@radix-ui/react-slider";
 import { useEffect, useId, useRef, useState } from "react";
+import { useRefusals } from "@/api/refusals";
 import { Hint } from "./Hint";
 
 interface Props {
@@ -26,9 +27,10 @@ export function NumberRow({ label, hint, value, min, max, step, usual, onMove, o
   const [shown, setShown] = useState(value);
   const [text, setText] = useState<string | null>(null);
   const moved = useRef(false);
+  const refusals = useRefusals();
   useEffect(() => {
     setShown(value);
-  }, [value]);
+  }, [value, refusals]);
   const digits = decimals(step);
   const settle = (next: number) => {
     const fitted = Math.min(max, Math.max(min, Math.round(next / step) * step));
