@@ -2,7 +2,7 @@
 
 Exit codes: 0 done and all is well; 1 it cannot be done, with the reason; 2 the command line is
 wrong; and of ``verify`` alone 3 something of ours is not in place, 4 the safe has lost an
-original.
+original, 5 a file of the game or of the safe is not what was told to be done.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from stonestack.services.planning import Plan
     from stonestack.services.workspace import Workspace
 
-OURS_MISSING, SAFE_DAMAGED = 3, 4
+OURS_MISSING, SAFE_DAMAGED, NOT_AS_TOLD = 3, 4, 5
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -281,6 +281,10 @@ def _verify(options: argparse.Namespace) -> int:
             print(f"Safe: {kept.path} from version {kept.version or 'unknown'}: {state}")
         for placed in found.placed:
             print(f"Ours: {placed.path}: {placed.words}")
+        for stray in found.strays:
+            print(f"NOT AS TOLD: {stray.path}: {stray.words}")
     if not found.safe_whole:
         return SAFE_DAMAGED
+    if not found.as_told:
+        return NOT_AS_TOLD
     return 0 if found.all_in_place else OURS_MISSING

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from stonestack import __version__
-from stonestack.cli import deliveries, games
+from stonestack.cli import deliveries, games, safe
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -28,9 +28,17 @@ def main(arguments: list[str] | None = None) -> int:
     except KeyboardInterrupt:
         print("Stopped.", file=sys.stderr)
         return 1
-    except OSError as error:
-        place = f"{error.filename}: " if error.filename else ""
-        print(f"{place}{error.strerror or error}", file=sys.stderr)
+    except Exception as error:
+        from stonestack.store.failures import told
+
+        known = told(error)
+        if known is not None:
+            print(f"{known.message} {known.fix}", file=sys.stderr)
+        elif isinstance(error, OSError):
+            place = f"{error.filename}: " if error.filename else ""
+            print(f"{place}{error.strerror or error}", file=sys.stderr)
+        else:
+            raise
         return 1
     return code
 
@@ -69,6 +77,7 @@ def _parser() -> argparse.ArgumentParser:
 
     deliveries.add(commands)
     games.add(commands)
+    safe.add(commands)
 
     paint = commands.add_parser("paint", help="stand in for an image editor: paint on a file")
     paint.add_argument("file", type=Path)

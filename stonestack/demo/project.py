@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
+from pathlib import Path
 
 from stonestack.core import edits
 from stonestack.core.deliveries import Delivery
@@ -91,21 +92,42 @@ _RELIEF: dict[str, tuple[HeightFromColour, NormalFromHeight, SpecularFromColour]
 _DERIVED = (Role.HEIGHT, Role.NORMAL, Role.SPECULAR)
 
 
+def game_of(data: DataFolder) -> Path:
+    """Return where the demo's game lies: beside its data, as no game may lie in it."""
+    return data.root.with_name(f"{data.root.name}-game") / "Saltglass"
+
+
 def ensure(data: DataFolder) -> Workspace:
     """Open the demo's workspace; it is made the first time, and again if that was interrupted."""
     if not (data.root / MADE).is_file():
         if data.root.exists():
             shutil.rmtree(data.root)
+            shutil.rmtree(game_of(data).parent, ignore_errors=True)
         workspace = Workspace(data)
         make(workspace)
         (data.root / MADE).write_text("The demo project is whole.\n")
         return workspace
-    return started(data)
+    ws = started(data)
+    _moved_out(ws)
+    return ws
+
+
+def _moved_out(ws: Workspace) -> None:
+    """Bring the game of an earlier demo, which lay inside the data folder, out of it."""
+    old, new = ws.data.root / "Saltglass", game_of(ws.data)
+    if old.is_dir() and not new.exists():
+        new.parent.mkdir(exist_ok=True)
+        old.rename(new)
+    if not new.is_dir():
+        return
+    for project in projects.listed(ws):
+        if project.game_folder == str(old):
+            games.point(ws, project.id, new, moved=True)
 
 
 def make(ws: Workspace) -> None:
     """Make the demo project in an empty workspace."""
-    game = ws.data.root / "Saltglass"
+    game = game_of(ws.data)
     # Drawing is plain array work that one interpreter cannot share between cores.
     with ProcessPoolExecutor(max_workers=2, mp_context=get_context("spawn")) as pool:
         drawn = {name: pool.submit(_drawn, name) for name in SOURCES}

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Protocol
@@ -25,6 +24,8 @@ from stonestack.services.history import DELIVERY, SURFACE
 from stonestack.services.jobs import Progress
 from stonestack.services.scheduler import Urgency, urgent
 from stonestack.services.workspace import Workspace
+from stonestack.store import disk, failures
+from stonestack.store.door import door
 from stonestack.store.files import write_folder_atomically
 from stonestack.store.tables import BuildRow, BuiltRow, new_id
 
@@ -58,7 +59,41 @@ def build(
     ----------
     maker : Maker, optional
         Who makes the files; this machine by default.
+
+    Raises
+    ------
+    BadRequest
+        If there is nothing to build, or the disk is full; then nothing has changed.
+    Conflict
+        If the delivery is being built elsewhere for longer than one waits.
     """
+    own = ws.data.builds / delivery_id
+    own.mkdir(exist_ok=True)
+    with door(own, ws.data.doors, "building this delivery"):
+        _sweep(ws, own)
+        return _build(ws, delivery_id, progress, maker)
+
+
+def sweep(ws: Workspace) -> None:
+    """Delete what a hard stop left of builds that were never noted."""
+    for own in ws.data.builds.glob("*/"):
+        try:
+            with door(own, ws.data.doors, "sweeping up", patience=0):
+                _sweep(ws, own)
+        except Conflict:
+            continue  # Somebody builds there just now.
+
+
+def _sweep(ws: Workspace, own: Path) -> None:
+    """Behind a delivery's door: delete folders of builds that the database does not know."""
+    with ws.session() as session:
+        known = set(session.exec(select(BuildRow.folder).where(BuildRow.delivery_id == own.name)))
+    for folder in own.iterdir():
+        if f"{own.name}/{folder.name}" not in known:
+            disk.now().remove_tree(folder)
+
+
+def _build(ws: Workspace, delivery_id: str, progress: Progress, maker: Maker | None) -> BuildView:
     with ws.session() as session:
         document = history.read(session, DELIVERY, delivery_id)
         earlier = session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)).all()
@@ -97,7 +132,10 @@ def build(
     own = new_id()
     folder = f"{delivery_id}/{number}-{own[:8]}"
     with urgent(Urgency.JOB), stopping.stoppable(progress.is_stopped):
-        write_folder_atomically(ws.data.builds / folder, files())
+        try:
+            write_folder_atomically(ws.data.builds / folder, files())
+        except OSError as error:
+            raise failures.of_disk(error) from error
     record = BuildRecord(
         manifest=Manifest(
             delivery=document.name,
@@ -112,7 +150,6 @@ def build(
     )
     ws.renderer.graphs.add(graph, [archive])
     with ws.writing() as session:
-        _check_number(session, ws, delivery_id, number, folder)
         row = BuildRow(
             id=own,
             delivery_id=delivery_id,
@@ -129,22 +166,6 @@ def build(
                 BuiltRow(build_id=row.id, surface_id=surface_id, target=target.name, key=key)
             )
     return view_of(row)
-
-
-def _check_number(
-    session: Session, ws: Workspace, delivery_id: str, number: int, folder: str
-) -> None:
-    """See that nobody else has made this build meanwhile; if so, what was written goes again."""
-    other = select(BuildRow.id).where(
-        BuildRow.delivery_id == delivery_id, BuildRow.number == number
-    )
-    if session.exec(other).first() is not None:
-        shutil.rmtree(ws.data.builds / folder)
-        raise Conflict(
-            "built-meanwhile",
-            "This delivery was built elsewhere at the same time.",
-            "Look at that build, or build again.",
-        )
 
 
 def _wired(session: Session, document: Delivery) -> tuple[Graph, dict[str, list[Part]]]:

@@ -251,6 +251,7 @@ def store(
     if not fresh:
         return 0
     replaced = [rows_of[r.seen.path] for r in fresh if r.seen.path in rows_of]
+    kept = _ids(session, replaced)
     if replaced:
         _drop(session, replaced)
     connection.execute(
@@ -290,14 +291,22 @@ def store(
                 _entry(game_id, ids[read.seen.path], entry.path, entry.chain, name)
                 | _facts(entry.described, name, rules)
                 | {"sha256": entry.sha256, "size": entry.size}
+                # The same content under the same name stays the same entry: a page shows it.
+                | {"id": kept.get((entry.path, _chain(entry.chain), entry.sha256))}
             )
             if entry.sha256 and entry.described.look is not None:
                 contents[entry.sha256] = _content(entry.sha256, entry.described)
     if contents:
         connection.execute(insert(ContentRow).prefix_with("OR REPLACE"), list(contents.values()))
     if rows:
+        # Those with a number of their own first, so that no new one is given it.
+        rows.sort(key=lambda row: row["id"] is None)
         connection.execute(insert(EntryRow), rows)
     return len(fresh)
+
+
+def _chain(chain: tuple[int, ...]) -> str:
+    return "/".join(map(str, chain))
 
 
 def _entry(
@@ -308,7 +317,7 @@ def _entry(
         "game_id": game_id,
         "file_id": file_id,
         "path": path,
-        "chain": "/".join(map(str, chain)),
+        "chain": _chain(chain),
         "name": bare,
         "place": place,
         "haystack": folded(path),
@@ -364,6 +373,21 @@ def _content(digest: str, described: Described) -> dict[str, Any]:
         "hash": look.hash,
         "tones": look.tones,
     }
+
+
+def _ids(session: Session, file_ids: list[int]) -> dict[tuple[str, str, str], int]:
+    """Return the entries of files by path, chain and content."""
+    found: dict[tuple[str, str, str], int] = {}
+    for start in range(0, len(file_ids), 500):
+        part = file_ids[start : start + 500]
+        for entry_id, path, chain, digest in session.exec(
+            select(col(EntryRow.id), EntryRow.path, EntryRow.chain, EntryRow.sha256).where(
+                col(EntryRow.file_id).in_(part)
+            )
+        ):
+            if entry_id is not None:
+                found[path, chain, digest] = entry_id
+    return found
 
 
 def _drop(session: Session, file_ids: list[int]) -> None:

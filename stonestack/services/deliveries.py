@@ -14,13 +14,13 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.graph import Key
 from stonestack.core.targets import target_of
 from stonestack.services import building, delivering, history, installing, projects, summaries
-from stonestack.services.delivering import Shipment
 from stonestack.services.history import DELIVERY, SURFACE
 from stonestack.services.jobs import Progress
 from stonestack.services.planning import Plan
+from stonestack.services.shipment import Shipment
 from stonestack.services.summaries import PartSummary, Summary
-from stonestack.services.workspace import Workspace
-from stonestack.store.tables import BuildRow, DocumentRow, now
+from stonestack.services.workspace import Workspace, must
+from stonestack.store.tables import BuildRow, DocumentRow
 
 _SHOWN = 50
 """Builds that a list shows, the newest first."""
@@ -187,13 +187,9 @@ def install(ws: Workspace, delivery_id: str, progress: Progress) -> building.Bui
     if target.installs == "files":
         delivering.install(ws, shipment, progress)
     else:
-        installing.install(shipment.game, shipment.build, shipment.listing, target)
-    with ws.writing() as session:
-        for build_row in session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)):
-            build_row.installed = now() if build_row.id == newest.id else None
-            session.add(build_row)
-    newest.installed = now()
-    return building.view_of(newest)
+        installing.install(ws, shipment, target)
+    with ws.session() as session:
+        return building.view_of(must(session, BuildRow, newest.id, "build"))
 
 
 def _shipment(ws: Workspace, project_id: str, build_row: BuildRow) -> Shipment:
@@ -201,6 +197,7 @@ def _shipment(ws: Workspace, project_id: str, build_row: BuildRow) -> Shipment:
     project = projects.get(ws, project_id)
     return Shipment(
         delivery_id=build_row.delivery_id,
+        build_id=build_row.id,
         build=ws.data.builds / build_row.folder,
         listing=BuildRecord.model_validate_json(build_row.manifest).manifest,
         game=projects.game_folder(project),
@@ -254,11 +251,7 @@ def withdraw(ws: Workspace, delivery_id: str, progress: Progress) -> DeliveryVie
         delivering.withdraw(ws, delivery_id, progress)
     else:
         folder = projects.game_folder(projects.get(ws, row.project_id))
-        installing.withdraw(folder, document.name)
-    with ws.writing() as session:
-        for build_row in session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)):
-            build_row.installed = None
-            session.add(build_row)
+        installing.withdraw(ws, folder, delivery_id, document.name)
     return get(ws, delivery_id)
 
 

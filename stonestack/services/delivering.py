@@ -8,16 +8,15 @@ their own are served by :mod:`stonestack.services.installing`.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
-from stonestack.core.deliveries import Manifest
+from sqlmodel import Session
+
 from stonestack.core.errors import BadRequest, Conflict, StoneError
 from stonestack.core.refit import contract_of
 from stonestack.services import (
     cataloguing,
     games,
-    installing,
     keeping,
     planning,
     putting,
@@ -25,34 +24,12 @@ from stonestack.services import (
 )
 from stonestack.services.jobs import Progress
 from stonestack.services.planning import Plan, PlanLine
-from stonestack.services.putting import Put, Spot
+from stonestack.services.putting import Ground, Put, Spot
+from stonestack.services.shipment import Shipment
 from stonestack.services.workspace import Workspace
+from stonestack.store import reach
 from stonestack.store.files import sha256
 from stonestack.store.tables import GameRow, PlacedRow
-
-
-@dataclass(frozen=True)
-class Shipment:
-    """A build, and where it goes.
-
-    Parameters
-    ----------
-    delivery_id : str
-    build : Path
-        The folder that the build lies in.
-    listing : Manifest
-        Its files.
-    game : Path
-        The game folder.
-    into : str
-        The folder inside it, with forward slashes; empty for the game folder itself.
-    """
-
-    delivery_id: str
-    build: Path
-    listing: Manifest
-    game: Path
-    into: str
 
 
 class Spelling:
@@ -141,11 +118,16 @@ def plan(ws: Workspace, shipment: Shipment, progress: Progress) -> Plan:
     spots = dict(_spots(shipment))
     lines: list[PlanLine] = []
     with ws.session() as session:
-        for file, data in installing.files_of(shipment.build, shipment.listing):
+        for file, data in shipment.files():
             spot = spots[file]
             progress.at(len(lines) / len(spots), spot.path)
             before = keeping.placed_at(session, game_id, spot.file, "")
-            lines.append(_line(shipment, spot, data, before))
+            line = _line(shipment, spot, data, before)
+            try:
+                _see_original(ws, session, game_id, shipment.game, line, before)
+            except Conflict as error:
+                line = line.model_copy(update={"problem": f"{error.message} {error.fix}"})
+            lines.append(line)
         old = _dropped(keeping.of_delivery(session, shipment.delivery_id), game_id, spots)
     states = keeping.states(shipment.game, old)
     lines += [_leaving(row) for row, s in zip(old, states, strict=True) if s.state == "in place"]
@@ -154,9 +136,23 @@ def plan(ws: Workspace, shipment: Shipment, progress: Progress) -> Plan:
     return Plan(lines=lines, keeps=planning.keeps_of(ws, shipment.game, game_id, kept))
 
 
+def _see_original(
+    ws: Workspace,
+    session: Session,
+    game_id: str,
+    root: Path,
+    line: PlanLine,
+    before: PlacedRow | None,
+) -> None:
+    """See that what stands at a place may be kept as the game's own."""
+    current = reach.digest(root, line.file)
+    if current and (before is None or current not in (before.ours, before.original)):
+        keeping.see_original(ws, session, game_id, root, line.file, "", current)
+
+
 def _line(shipment: Shipment, spot: Spot, data: bytes, before: PlacedRow | None) -> PlanLine:
-    path = shipment.game / spot.file
-    current = path.read_bytes() if path.is_file() else None
+    there = (shipment.game / spot.file).is_file()
+    current = reach.read(shipment.game, spot.file) if there else None
     same = current == data
     if current is None:
         why = "a new file"
@@ -213,18 +209,25 @@ def install(ws: Workspace, shipment: Shipment, progress: Progress) -> Put:
         If somebody else changes a file meanwhile; then nothing has changed.
     """
     view = games.register(ws, shipment.game)
-    spots = dict(_spots(shipment))
-    with ws.session() as session:
-        rows = [
-            putting.prepared(ws, session, view.id, shipment.game, spots[file], ws.files.keep(data))
-            for file, data in installing.files_of(shipment.build, shipment.listing)
-        ]
-        old = _dropped(keeping.of_delivery(session, shipment.delivery_id), view.id, spots)
-    states = list(keeping.states(shipment.game, old))
-    leave = [row for row, s in zip(old, states, strict=True) if s.state == "in place"]
-    done = putting.swap(ws, view.id, shipment.game, rows, progress, shown=True, leave=leave)
-    # What the game has made its own again, or anew, is not touched; it is only no longer ours.
-    returning.forget(ws, [row for row in old if row not in leave])
+    with putting.entered(ws, view.id, "putting a delivery in") as root:
+        spots = dict(_spots(shipment))
+        with ws.session() as session:
+            earlier = keeping.of_delivery(session, shipment.delivery_id)
+            old = _dropped(earlier, view.id, spots)
+            files = [*(spot.file for spot in spots.values()), *(row.file for row in old)]
+            ground = Ground.found(view.id, root, files)
+            rows = [
+                putting.prepared(ws, session, ground, spots[file], ws.files.keep(data))
+                for file, data in shipment.files()
+            ]
+        states = list(keeping.states(root, old))
+        leave = [row for row, s in zip(old, states, strict=True) if s.state == "in place"]
+        installed = {shipment.delivery_id: shipment.build_id}
+        done = putting.swap(
+            ws, ground, rows, progress, shown=True, leave=leave, installed=installed
+        )
+        # What the game has made its own again, or anew, is not touched; it is no longer ours.
+        returning.forget(ws, [row for row in old if row not in leave])
     _read_again(ws, view.id, progress)
     return done
 

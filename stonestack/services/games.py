@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from pydantic import BaseModel
 from sqlmodel import col, func, select
 
 from stonestack.core.document import rebuilt
-from stonestack.core.errors import BadRequest, NotFound
+from stonestack.core.errors import BadRequest, Conflict, NotFound
 from stonestack.services import projects
 from stonestack.services.workspace import Workspace, must
+from stonestack.store import reach
+from stonestack.store.door import door as the_door
 from stonestack.store.tables import EntryRow, GameFileRow, GameRow
 
 _VERSION_FILES = ("room.json", "version.json", "game.json", "version.txt", "VERSION")
@@ -40,6 +44,29 @@ class GameFolderView(BaseModel):
     left_out: list[LeftOut]
 
 
+def usable(ws: Workspace, root: Path) -> Path:
+    """Return a folder's whole path, if it can be a game folder.
+
+    Raises
+    ------
+    BadRequest
+        If it is no folder, or it holds Stone Stack's own data or lies in it, by any name.
+    """
+    try:
+        root = root.expanduser().resolve()
+        there = root.is_dir()
+    except (OSError, RuntimeError, ValueError) as error:
+        raise BadRequest(
+            "no-folder", f"{root} cannot be looked up.", "Type the whole path of the folder."
+        ) from error
+    if not there:
+        raise BadRequest(
+            "no-folder", f"{root} is not a folder.", "Choose the folder that the game lies in."
+        )
+    reach.refuse_own(root, ws.data.root)
+    return root
+
+
 def register(ws: Workspace, root: Path) -> GameFolderView:
     """Register a folder; the same folder is registered once.
 
@@ -48,19 +75,8 @@ def register(ws: Workspace, root: Path) -> GameFolderView:
     BadRequest
         If it is not a folder, or it holds Stone Stack's own data.
     """
-    root = root.expanduser().resolve()
-    if not root.is_dir():
-        raise BadRequest(
-            "no-folder", f"{root} is not a folder.", "Choose the folder that the game lies in."
-        )
-    for own in (ws.data.files, ws.data.safe, ws.data.database.parent):
-        if own == root or (root in own.parents and root == Path(root.anchor)):
-            raise BadRequest(
-                "own-folder",
-                f"{root} holds Stone Stack's own data.",
-                "Choose the folder that the game lies in.",
-            )
-    with ws.session() as session:
+    root = usable(ws, root)
+    with ws.writing() as session:
         row = session.exec(select(GameRow).where(GameRow.root == str(root))).first()
         if row is None:
             row = GameRow(root=str(root), title=root.name, version=version_of(root))
@@ -113,9 +129,7 @@ def move(ws: Workspace, game_id: str, root: Path) -> GameFolderView:
     BadRequest
         If nothing of what was catalogued lies there.
     """
-    root = root.expanduser().resolve()
-    if not root.is_dir():
-        raise BadRequest("no-folder", f"{root} is not a folder.", "Choose another one.")
+    root = usable(ws, root)
     with ws.session() as session:
         row = must(session, GameRow, game_id, "game folder")
         known = session.exec(
@@ -173,7 +187,33 @@ def folder(ws: Workspace, game_id: str) -> Path:
             f"The game folder {root} is not there now.",
             "Point to where it lies now; what is kept of it is safe.",
         )
+    reach.refuse_own(root, ws.data.root)
     return root
+
+
+@contextmanager
+def door(ws: Workspace, game_id: str, doing: str) -> Iterator[Path]:
+    """Hold the one door to a registered folder, from reading there to noting what was done.
+
+    Yields
+    ------
+    Path
+        Where the folder lies.
+
+    Raises
+    ------
+    Conflict
+        If somebody else holds it for too long, or the folder was pointed elsewhere meanwhile.
+    """
+    root = folder(ws, game_id)
+    with the_door(root, ws.data.doors, doing):
+        if folder(ws, game_id) != root:
+            raise Conflict(
+                "moved-meanwhile",
+                "The game folder was pointed elsewhere meanwhile.",
+                "Look at it, then try again; nothing was changed.",
+            )
+        yield root
 
 
 def contents(ws: Workspace, catalogue_id: str) -> Path:

@@ -1,28 +1,32 @@
 """Put a build into a game folder, and take it out again; the game's own files stay as they are.
 
 Saltglass reads deliveries from ``deliveries/``, in the order that ``deliveries.json`` lists.
-A delivery is written whole into a new folder of its own; then the list is replaced in one
-rename. So at any moment the game sees either the old delivery or the new one.
+A delivery is written whole into a new folder of its own; then the list is replaced as a journalled
+change, which notes in the database which build is in the game. So at any moment the game sees
+either the old delivery or the new one, and after a hard stop both say the same.
 """
 
 from __future__ import annotations
 
 import json
-import shutil
-from collections.abc import Iterator
 from itertools import chain
 from pathlib import Path
 
 from stonestack.core.deliveries import Manifest
 from stonestack.core.errors import BadRequest
 from stonestack.core.targets import Target
-from stonestack.store.files import sha256, write_atomically, write_folder_atomically
+from stonestack.services import games, putting
+from stonestack.services.putting import Ground
+from stonestack.services.shipment import Shipment
+from stonestack.services.workspace import Workspace
+from stonestack.store import disk, failures
+from stonestack.store.files import sha256, sha256_of, write_folder_atomically
 
 ORDER = "deliveries.json"
 FOLDER = "deliveries"
 
 
-def install(game: Path, build: Path, listing: Manifest, target: Target) -> Path:
+def install(ws: Workspace, shipment: Shipment, target: Target) -> Path:
     """Copy a build into a game folder and list it last, so that it wins.
 
     Raises
@@ -30,59 +34,55 @@ def install(game: Path, build: Path, listing: Manifest, target: Target) -> Path:
     BadRequest
         If a file of the build has changed since it was built, or the game folder cannot be
         written; then nothing has changed there.
+    Conflict
+        If somebody else holds the folder's door for too long.
     """
-    for _ in files_of(build, listing):
-        pass  # Each is looked at before anything is written.
-    text = (build / target.manifest).read_bytes()
-    folder_name = f"{listing.delivery}-{sha256(text)[:10]}"
-    place = game / FOLDER / folder_name
-    try:
-        if not place.exists():
-            write_folder_atomically(
-                place, chain(files_of(build, listing), [(target.manifest, text)])
-            )
+    view = games.register(ws, shipment.game)
+    listing = shipment.listing
+    with putting.entered(ws, view.id, "putting a delivery in") as game:
+        for _ in shipment.files():
+            pass  # Each is looked at before anything is written.
+        text = (shipment.build / target.manifest).read_bytes()
+        name = f"{listing.delivery}-{sha256(text)[:10]}"
+        place = game / FOLDER / name
+        try:
+            if place.exists() and not _whole(place, listing):
+                _delete(place)
+            if not place.exists():
+                files = chain(shipment.files(), [(target.manifest, text)])
+                write_folder_atomically(place, files)
+        except OSError as error:
+            raise failures.of_disk(error) from error
         order = [e for e in _order(game) if e["delivery"] != listing.delivery]
-        order.append({"delivery": listing.delivery, "folder": folder_name})
-        _write_order(game, order)
-    except OSError as error:
-        raise BadRequest(
-            "game-folder-not-written",
-            f"The game folder could not be written: {error.strerror or error}.",
-            "Free some space or change its permissions, then install again.",
-        ) from error
-    _sweep(game, listing.delivery, folder_name)
+        order.append({"delivery": listing.delivery, "folder": name})
+        _reorder(ws, view.id, game, order, {shipment.delivery_id: shipment.build_id})
+        _sweep(game, listing.delivery, name)
     return place
 
 
-def files_of(build: Path, listing: Manifest) -> Iterator[tuple[str, bytes]]:
-    """Read the files of a build one after the other, and see that they are what was built.
-
-    Yields
-    ------
-    path : str
-    data : bytes
+def withdraw(ws: Workspace, game: Path, delivery_id: str, name: str) -> None:
+    """Take a delivery off the list, then delete its folder.
 
     Raises
     ------
     BadRequest
-        If one is not.
+        If the game folder cannot be written; then nothing has changed there.
+    Conflict
+        If somebody else holds the folder's door for too long.
     """
-    for entry in listing.files:
-        path = build / entry.path
-        data = path.read_bytes() if path.is_file() else b""
-        if sha256(data) != entry.sha256:
-            raise BadRequest(
-                "build-damaged",
-                f"{entry.path} has changed since it was built.",
-                "Build the delivery again.",
-            )
-        yield entry.path, data
+    view = games.register(ws, game)
+    with putting.entered(ws, view.id, "taking a delivery out") as root:
+        order = [e for e in _order(root) if e["delivery"] != name]
+        _reorder(ws, view.id, root, order, {delivery_id: ""})
+        _sweep(root, name, None)
 
 
-def withdraw(game: Path, delivery: str) -> None:
-    """Take a delivery off the list, then delete its folder."""
-    _write_order(game, [e for e in _order(game) if e["delivery"] != delivery])
-    _sweep(game, delivery, None)
+def _whole(place: Path, listing: Manifest) -> bool:
+    """Tell whether a folder holds every file of a build as it was built."""
+    return all(
+        (path := place / entry.path).is_file() and sha256_of(path) == entry.sha256
+        for entry in listing.files
+    )
 
 
 def _order(game: Path) -> list[dict[str, str]]:
@@ -90,9 +90,9 @@ def _order(game: Path) -> list[dict[str, str]]:
     if not path.is_file():
         return []
     try:
-        entries = json.loads(path.read_text())["order"]
+        entries = json.loads(path.read_text("utf-8"))["order"]
         return [{"delivery": str(e["delivery"]), "folder": str(e["folder"])} for e in entries]
-    except (ValueError, KeyError, TypeError) as error:
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
         raise BadRequest(
             "order-damaged",
             f"{path} cannot be read.",
@@ -100,14 +100,36 @@ def _order(game: Path) -> list[dict[str, str]]:
         ) from error
 
 
-def _write_order(game: Path, order: list[dict[str, str]]) -> None:
-    write_atomically(game / ORDER, (json.dumps({"order": order}, indent=2) + "\n").encode())
+def _reorder(
+    ws: Workspace,
+    game_id: str,
+    game: Path,
+    order: list[dict[str, str]],
+    installed: dict[str, str],
+) -> None:
+    """Replace the list, and note with it which build is in the game."""
+    text = (json.dumps({"order": order}, indent=2) + "\n").encode()
+    ground = Ground.found(game_id, game, [ORDER])
+    putting.rewrite(ws, ground, ORDER, text, installed)
 
 
 def _sweep(game: Path, delivery: str, keep: str | None) -> None:
-    """Delete folders of a delivery that the list names no more."""
-    for folder in (game / FOLDER).glob(f"{delivery}-*"):
+    """Delete folders of a delivery that the list names no more, and what a crash left."""
+    for folder in (game / FOLDER).glob("*"):
         named = folder.name.removeprefix(f"{delivery}-")
-        ours = len(named) == 10 and all(c in "0123456789abcdef" for c in named)
-        if ours and folder.name != keep:
-            shutil.rmtree(folder)
+        ours = (
+            folder.name != named
+            and len(named) == 10
+            and all(c in "0123456789abcdef" for c in named)
+        )
+        if folder.name.startswith(disk.PREFIX) or (ours and folder.name != keep):
+            _delete(folder)
+
+
+def _delete(folder: Path) -> None:
+    """Delete a folder; half deleted, it no longer has the name that it is known by."""
+    if not folder.name.startswith(disk.PREFIX):
+        away = disk.beside(folder)
+        disk.now().rename(folder, away)
+        folder = away
+    disk.now().remove_tree(folder)

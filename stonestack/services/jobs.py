@@ -14,6 +14,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from stonestack.core.errors import Cancelled, Conflict, NotFound, StoneError
+from stonestack.store import failures
 from stonestack.store.tables import new_id
 
 _KEPT = 200
@@ -180,17 +181,27 @@ class Jobs:
         except StoneError as error:
             problem = Problem(code=error.code, message=error.message, fix=error.fix)
             self._change(job_id, state=JobState.FAILED, doing="Failed", problem=problem)
-        except Exception:
-            # The last line of defence: a fault of ours must reach the person and the log.
-            log.error("A job failed:\n%s", traceback.format_exc())
-            problem = Problem(
-                code="our-fault",
-                message="This went wrong inside Stone Stack.",
-                fix="Try again; if it stays, the server's log says more.",
-            )
+        except Exception as error:
+            problem = problem_of(error)
             self._change(job_id, state=JobState.FAILED, doing="Failed", problem=problem)
         else:
             self._change(job_id, state=JobState.DONE, progress=1.0, doing="Done", result=result)
+
+
+def problem_of(error: Exception) -> Problem:
+    """Return what a failure says to the person: of the disk, of the database, or a fault of ours.
+
+    The last line of defence: a fault of ours must reach the person and the log.
+    """
+    known = failures.told(error)
+    if known is not None:
+        return Problem(code=known.code, message=known.message, fix=known.fix)
+    log.error("This failed:\n%s", "".join(traceback.format_exception(error)))
+    return Problem(
+        code="our-fault",
+        message="This went wrong inside Stone Stack.",
+        fix="Try again; if it stays, the server's log says more.",
+    )
 
 
 def _unknown() -> NotFound:

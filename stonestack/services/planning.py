@@ -304,6 +304,7 @@ def _line(
     try:
         original = original_bytes(ws, root, entry, line.file)
         current = keeping.current_bytes(root, line.file, chain_of(entry.chain))
+        _see_original(ws, root, entry, line.file, sha256(current))
         contract = contract_of(original)
         space = ROLES[Role(entry.role)].space if entry.role else Space.LINEAR
         result = _made(ws, original, replacement, space)
@@ -324,6 +325,13 @@ def _line(
             "made_anew": result.made_anew,
         }
     )
+
+
+def _see_original(ws: Workspace, root: Path, entry: EntryRow, file: str, current: str) -> None:
+    with ws.session() as session:
+        placed = keeping.placed_at(session, entry.game_id, file, entry.chain)
+        if placed is None or current not in (placed.ours, placed.original):
+            keeping.see_original(ws, session, entry.game_id, root, file, entry.chain, current)
 
 
 def _made(ws: Workspace, original: bytes, replacement: Replacement, space: Space) -> File:

@@ -14,6 +14,7 @@ from stonestack.core.roles import Role
 from stonestack.core.targets import TARGETS, Target, recognised, target_of
 from stonestack.services import history
 from stonestack.services.workspace import Workspace
+from stonestack.store import reach
 from stonestack.store.tables import DocumentRow, ProjectRow, now
 
 _LOOKED_AT = 2000
@@ -127,10 +128,13 @@ def create(
     Raises
     ------
     BadRequest
-        If the game folder is not there, or there is no such target.
+        If the game folder is not there, or holds our own data or lies in it, or there is no such
+        target.
     """
     if game_folder is not None and not game_folder.is_dir():
         raise BadRequest("no-folder", f"{game_folder} is not a folder.", "Choose another one.")
+    if game_folder is not None:
+        reach.refuse_own(game_folder, ws.data.root)
     chosen = target_of(target) if target else fitting(game_folder)
     settings = history.validated(
         lambda: Settings(
@@ -162,6 +166,8 @@ def change(ws: Workspace, project_id: str, base: int | None, settings: Settings)
     """
     for name in settings.targets:
         target_of(name)
+    if settings.game_folder is not None:
+        reach.refuse_own(Path(settings.game_folder), ws.data.root)
     with ws.writing() as session:
         row = history.row_of(session, history.SETTINGS, project_id)
         before = history.body_of(session, history.SETTINGS, row)

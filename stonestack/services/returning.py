@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-import os
-from pathlib import Path
-
 from pydantic import BaseModel
 from sqlmodel import col, select
 
 from stonestack.core.errors import BadRequest
-from stonestack.services import cataloguing, games, keeping, planning, putting
+from stonestack.services import cataloguing, keeping, planning, putting
 from stonestack.services.jobs import Progress
 from stonestack.services.keeping import PlacedState
 from stonestack.services.planning import Replacement
-from stonestack.services.putting import Put, Spot
+from stonestack.services.putting import Ground, Put, Spot
 from stonestack.services.workspace import Workspace
-from stonestack.store import disk
-from stonestack.store.tables import BuildRow, EntryRow, KeptRow, PlacedRow
+from stonestack.store.tables import EntryRow, PlacedRow
 
 
 class Restored(BaseModel):
@@ -47,44 +43,59 @@ def restore(
     BadRequest
         If a path is not ours.
     """
-    root = games.folder(ws, game_id)
-    rows = _chosen(ws, game_id, paths)
-    states = list(keeping.states(root, rows))
-    back: list[PlacedRow] = []
-    drop: list[PlacedRow] = []
-    left: list[str] = []
-    for row, state in zip(rows, states, strict=True):
-        if state.state in ("wiped", "original") and row.chain == "":
-            drop.append(row)
-        elif state.state in ("in place", "original", "wiped") or even_changed:
-            back.append(row)
-        elif state.state == "gone" and row.chain == "":
-            _recreate(ws, root, row)
-            drop.append(row)
-        else:
-            left.append(f"{row.path}: {state.words}")
-    if back:
-        putting.swap(ws, game_id, root, back, progress, shown=False, forget=True)
-    forget(ws, drop)
-    _taken_out(ws, {row.delivery_id for row in (*back, *drop) if row.delivery_id})
-    cataloguing.touch(ws, game_id, sorted({r.file for r in drop}))
+    with putting.entered(ws, game_id, "giving originals back") as root:
+        rows = _chosen(ws, game_id, paths)
+        ground = Ground.found(game_id, root, [row.file for row in rows])
+        back: list[PlacedRow] = []
+        drop: list[PlacedRow] = []
+        left: list[str] = []
+        for row, state in zip(rows, keeping.states(root, rows), strict=True):
+            if state.state in ("wiped", "original") and row.chain == "":
+                drop.append(row)
+            elif row.kept and not ws.safe.whole(row.kept):
+                left.append(f"{row.path}: its original is lost or damaged in the safe.")
+            elif _can_go_back(row, state) or even_changed:
+                back.append(row)
+            else:
+                left.append(f"{row.path}: {state.words}")
+        out = _emptied(ws, [*back, *drop])
+        if back:
+            putting.swap(
+                ws,
+                ground,
+                back,
+                progress,
+                shown=False,
+                forget=True,
+                installed=dict.fromkeys(out, ""),
+            )
+        _dropped(ws, drop, out)
+        cataloguing.touch(ws, game_id, sorted({r.file for r in drop}))
     return Restored(paths=sorted(r.path for r in (*back, *drop)), left=left)
+
+
+def _can_go_back(row: PlacedRow, state: PlacedState) -> bool:
+    """Tell whether an original goes back without overwriting what the game has brought since."""
+    if state.state == "gone":
+        return row.chain == ""
+    return state.state in ("in place", "original", "wiped")
 
 
 def switch(ws: Workspace, game_id: str, shown: bool, progress: Progress) -> Put:
     """Show ours everywhere, or the originals, without forgetting either."""
-    root = games.folder(ws, game_id)
-    with ws.session() as session:
-        rows = keeping.ours(session, game_id)
-    wanted = "original" if shown else "in place"
-    chosen = [
-        row
-        for row, state in zip(rows, keeping.states(root, rows), strict=True)
-        if state.state == wanted
-    ]
-    if not chosen:
-        return Put(paths=[], files=[])
-    return putting.swap(ws, game_id, root, chosen, progress, shown=shown)
+    with putting.entered(ws, game_id, "switching what shows") as root:
+        with ws.session() as session:
+            rows = keeping.ours(session, game_id)
+        ground = Ground.found(game_id, root, [row.file for row in rows])
+        wanted = "original" if shown else "in place"
+        chosen = [
+            row
+            for row, state in zip(rows, keeping.states(root, rows), strict=True)
+            if state.state == wanted
+        ]
+        if not chosen:
+            return Put(paths=[], files=[])
+        return putting.swap(ws, ground, chosen, progress, shown=shown)
 
 
 def put_back(ws: Workspace, game_id: str, ids: list[int] | None, progress: Progress) -> Put:
@@ -98,31 +109,32 @@ def put_back(ws: Workspace, game_id: str, ids: list[int] | None, progress: Progr
     BadRequest
         If nothing was wiped.
     """
-    root = games.folder(ws, game_id)
-    with ws.session() as session:
-        rows = keeping.ours(session, game_id)
-    states = dict(zip((r.id for r in rows), keeping.states(root, rows), strict=True))
-    named = [r for r in rows if ids and r.id in ids and states[r.id].state == "changed"]
-    wiped = [r for r in rows if states[r.id].state == "wiped" and (ids is None or r.id in ids)]
-    # What a delivery put has the form that its target asks for, whatever the game brought.
-    wiped += [r for r in named if r.delivery_id]
-    changed = [r for r in named if not r.delivery_id]
-    if not wiped and not changed:
-        raise BadRequest("nothing-wiped", "Nothing of ours was wiped.", "All is as it was put.")
-    paths: list[str] = []
-    files: set[str] = set()
-    if wiped:
+    with putting.entered(ws, game_id, "putting ours back") as root:
         with ws.session() as session:
-            fresh = [
-                putting.prepared(ws, session, game_id, root, Spot.of(r), r.ours) for r in wiped
-            ]
-        done = putting.swap(ws, game_id, root, fresh, progress, shown=True)
-        paths += done.paths
-        files |= set(done.files)
-    for row in changed:
-        done = _made_anew(ws, game_id, row, progress)
-        paths += done.paths
-        files |= set(done.files)
+            rows = keeping.ours(session, game_id)
+        states = dict(zip((r.id for r in rows), keeping.states(root, rows), strict=True))
+        named = [r for r in rows if ids and r.id in ids and states[r.id].state == "changed"]
+        wiped = [r for r in rows if states[r.id].state == "wiped" and (ids is None or r.id in ids)]
+        # What is named is looked at by the artist: what the game brought is its original now.
+        cataloguing.touch(ws, game_id, sorted({r.file for r in named}))
+        # What a delivery put has the form that its target asks for, whatever the game brought.
+        wiped += [r for r in named if r.delivery_id]
+        changed = [r for r in named if not r.delivery_id]
+        if not wiped and not changed:
+            raise BadRequest("nothing-wiped", "Nothing of ours was wiped.", "All is as it was put.")
+        paths: list[str] = []
+        files: set[str] = set()
+        if wiped:
+            ground = Ground.found(game_id, root, [r.file for r in wiped])
+            with ws.session() as session:
+                fresh = [putting.prepared(ws, session, ground, Spot.of(r), r.ours) for r in wiped]
+            done = putting.swap(ws, ground, fresh, progress, shown=True)
+            paths += done.paths
+            files |= set(done.files)
+        for row in changed:
+            done = _made_anew(ws, game_id, row, progress)
+            paths += done.paths
+            files |= set(done.files)
     return Put(paths=sorted(paths), files=sorted(files))
 
 
@@ -167,41 +179,28 @@ def _chosen(ws: Workspace, game_id: str, paths: list[str] | None) -> list[Placed
     return chosen
 
 
-def _recreate(ws: Workspace, root: Path, row: PlacedRow) -> None:
-    """Write a file that is gone from the game folder again, from the safe."""
-    path = root / row.file
-    path.parent.mkdir(parents=True, exist_ok=True)
-    beside = disk.beside(path)
-    disk.now().write(beside, disk.pieces(ws.safe.path(row.kept)))
+def _emptied(ws: Workspace, rows: list[PlacedRow]) -> list[str]:
+    """Return the deliveries that have nothing in a game any more once these are gone."""
+    going = {row.id for row in rows}
     with ws.session() as session:
-        kept = session.exec(
-            select(KeptRow).where(
-                KeptRow.game_id == row.game_id,
-                KeptRow.path == row.file,
-                KeptRow.sha256 == row.kept,
-            )
-        ).first()
-    if kept is not None:
-        os.utime(beside, ns=(kept.mtime_ns, kept.mtime_ns))
-    disk.now().rename(beside, path)
-    disk.now().flush_folder(path.parent)
+        return [
+            delivery_id
+            for delivery_id in sorted({row.delivery_id for row in rows if row.delivery_id})
+            if all(row.id in going for row in keeping.of_delivery(session, delivery_id))
+        ]
 
 
-def _taken_out(ws: Workspace, deliveries: set[str]) -> None:
-    """Note of deliveries that have nothing in a game any more that they are out of it."""
-    with ws.writing() as session:
-        for delivery_id in deliveries:
-            if keeping.of_delivery(session, delivery_id):
-                continue
-            for build in session.exec(select(BuildRow).where(BuildRow.delivery_id == delivery_id)):
-                build.installed = None
-                session.add(build)
-
-
-def forget(ws: Workspace, rows: list[PlacedRow]) -> None:
-    """Note that some things are no longer ours; nothing in the game is touched."""
+def _dropped(ws: Workspace, rows: list[PlacedRow], out: list[str]) -> None:
+    """Note that some things are no longer ours, and which deliveries are out of the game."""
     with ws.session() as session:
         for row in session.exec(
             select(PlacedRow).where(col(PlacedRow.id).in_([r.id for r in rows]))
         ):
             session.delete(row)
+        for delivery_id in out:
+            putting.mark_installed(session, delivery_id, "")
+
+
+def forget(ws: Workspace, rows: list[PlacedRow]) -> None:
+    """Note that some things are no longer ours; nothing in the game is touched."""
+    _dropped(ws, rows, [])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stonestack.services import putting
+from stonestack.services import building, keeping, putting
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 
@@ -10,5 +10,7 @@ from stonestack.store.place import DataFolder
 def started(data: DataFolder) -> Workspace:
     """Open a workspace and settle what was under way when the last one ended."""
     ws = Workspace(data)
+    keeping.list_whole(ws)
     putting.settle(ws)
+    building.sweep(ws)
     return ws

@@ -8,8 +8,10 @@ it has recorded with the parts that were not flushed left out.
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import secrets
+import shutil
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
@@ -34,6 +36,20 @@ class Disk:
                 file.write(piece)
             file.flush()
             os.fsync(file.fileno())
+
+    def append(self, path: Path, line: bytes) -> None:
+        """Write a line at the end of a file, made where it is missing, and flush it."""
+        with path.open("a+b") as file:
+            end = file.seek(0, os.SEEK_END)
+            if end:
+                # What a crash left of a line is no line; ours begins a new one.
+                file.seek(end - 1)
+                line = (b"" if file.read(1) == b"\n" else b"\n") + line
+            file.write(line)
+            file.flush()
+            os.fsync(file.fileno())
+        if not end:
+            self.flush_folder(path.parent)
 
     def rename(self, source: Path, target: Path) -> None:
         """Put a file or folder in another's place, in one step."""
@@ -62,6 +78,19 @@ class Disk:
     def remove_folder(self, folder: Path) -> None:
         """Delete a folder that nothing lies in."""
         folder.rmdir()
+
+    def remove_tree(self, folder: Path) -> None:
+        """Delete a folder with all that lies in it; links in it are deleted, not followed."""
+        for at, folders, files in os.walk(folder, topdown=False):
+            for name in files:
+                self.unlink(Path(at, name))
+            for name in folders:
+                path = Path(at, name)
+                if path.is_symlink():
+                    self.unlink(path)
+                else:
+                    self.remove_folder(path)
+        self.remove_folder(folder)
 
     def flush_folder(self, folder: Path) -> None:
         """Flush new names and renames, where the system lets folders be opened."""
@@ -93,6 +122,22 @@ def using(other: Disk) -> Iterator[None]:
         _now = before
 
 
+SPARE = 32 << 20
+"""Bytes that are left free on a disk: the database and the system need some, too."""
+
+
+def see_room(folder: Path, wanted: int) -> None:
+    """See that a disk has room for so many bytes more.
+
+    Raises
+    ------
+    OSError
+        As a full disk does, before anything is written.
+    """
+    if shutil.disk_usage(folder).free < wanted + SPARE:
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC), str(folder))
+
+
 def beside(path: Path) -> Path:
     """Return a new name beside ``path`` for writing, on the same disk."""
     return path.with_name(f"{PREFIX}{secrets.token_hex(8)}")
@@ -108,8 +153,11 @@ def pieces(path: Path) -> Iterator[bytes]:
 class FileSource:
     """A file on disk that is read at any place (see :class:`core.containers.form.Source`)."""
 
-    def __init__(self, path: Path) -> None:
-        self._file = path.open("rb")
+    def __init__(self, place: Path | int) -> None:
+        """Open a path, or read from a handle that stays its owner's."""
+        self._file = (
+            os.fdopen(place, "rb", closefd=False) if isinstance(place, int) else place.open("rb")
+        )
         self.size = os.fstat(self._file.fileno()).st_size
 
     def at(self, offset: int, length: int) -> bytes:

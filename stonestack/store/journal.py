@@ -23,7 +23,7 @@ from typing import Literal
 from pydantic import BaseModel, ValidationError
 
 from stonestack.core.errors import BadRequest, Conflict
-from stonestack.store import disk
+from stonestack.store import disk, failures, reach
 from stonestack.store.files import sha256_of, write_atomically
 from stonestack.store.lock import exclusive
 
@@ -44,6 +44,8 @@ class Swap(BaseModel):
     made : str
         The topmost folder that there is only for this file, or empty: it comes with the file and
         goes with it, where nothing else lies in it.
+    root : str
+        The folder that the path must not lead out of, or empty.
     """
 
     path: str
@@ -54,6 +56,7 @@ class Swap(BaseModel):
     mtime_ns: int | None = None
     goes: bool = False
     made: str = ""
+    root: str = ""
 
     @property
     def finished(self) -> bool:
@@ -79,11 +82,12 @@ class Change(BaseModel):
     """What is asked of one file; see :class:`Swap`."""
 
     path: Path
-    before: str
+    before: str = ""
     after: str = ""
     mtime_ns: int | None = None
     goes: bool = False
     made: str = ""
+    root: str = ""
 
 
 def carry_out(
@@ -111,7 +115,8 @@ def carry_out(
     Conflict
         If somebody else has changed a file meanwhile; then nothing has changed.
     BadRequest
-        If the disk is full, or a file or folder may not be written; then nothing has changed.
+        If the disk is full, a file or folder may not be written, or a path has come to lead
+        elsewhere; then nothing has changed.
     """
     with exclusive(folder):
         return _carried_out(folder, changes, note, done)
@@ -134,11 +139,14 @@ def _carried_out(
             mtime_ns=change.mtime_ns,
             goes=change.goes,
             made=change.made,
+            root=change.root,
         )
         for change, _ in changes
     ]
     journal = Journal(state="staging", swaps=swaps, note=note)
     try:
+        for swap in swaps:
+            _check_way(swap, place)
         write_atomically(place, journal.model_dump_json().encode())
         for swap, (change, content) in zip(swaps, changes, strict=True):
             if not swap.goes:
@@ -149,21 +157,22 @@ def _carried_out(
             if swap.before:
                 disk.now().link(Path(swap.path), Path(swap.old))
             _unchanged(swap)
+            _check_way(swap, place)
         ready = Journal(state="swapping", swaps=swaps, note=note)
         write_atomically(place, ready.model_dump_json().encode())
     except OSError as error:
         _clear(place, swaps)
-        raise _not_written(error) from error
+        raise failures.of_disk(error) from error
     except BaseException:
         _clear(place, swaps)
         raise
     try:
-        _swap(ready)
-    except OSError as error:
+        _swap(ready, place)
+    except (OSError, BadRequest) as error:
         # A file that is in use cannot be replaced on some systems.
         _give_back(swaps)
         _clear(place, swaps)
-        raise _not_written(error) from error
+        raise (failures.of_disk(error) if isinstance(error, OSError) else error) from error
     done(ready)
     _clear(place, swaps)
     return ready
@@ -177,6 +186,14 @@ def held(path: Path) -> str:
 def unfinished(folder: Path) -> list[Path]:
     """Return the journals that a crash left behind."""
     return sorted(folder.glob("*.json")) if folder.is_dir() else []
+
+
+def note_of(place: Path) -> str:
+    """Return the note of a journal; empty where it is not ours to act on."""
+    try:
+        return Journal.model_validate_json(place.read_bytes()).note
+    except (OSError, ValidationError):
+        return ""
 
 
 def settle(place: Path, done: Callable[[Journal], None]) -> Journal | None:
@@ -198,7 +215,7 @@ def settle(place: Path, done: Callable[[Journal], None]) -> Journal | None:
     if journal.state == "staging":
         _clear(place, journal.swaps)
         return None
-    _swap(journal)
+    _swap(journal, place, after_crash=True)
     done(journal)
     _clear(place, journal.swaps)
     return journal
@@ -237,8 +254,24 @@ def _unchanged(swap: Swap) -> None:
         )
 
 
-def _swap(journal: Journal) -> None:
+def _check_way(swap: Swap, place: Path) -> None:
+    """See that a path leads through no link, and into nothing of our own."""
+    if swap.root:
+        own = reach.id_of(place.parent.parent)
+        root = Path(swap.root)
+        below = Path(swap.path).relative_to(root).as_posix()
+        reach.check_way(root, below, [own] if own else [])
+
+
+def _swap(journal: Journal, place: Path, after_crash: bool = False) -> None:
     for swap in journal.swaps:
+        try:
+            _check_way(swap, place)
+        except BadRequest:
+            if after_crash:
+                # A folder has become a link since: what it leads to is not ours to touch.
+                continue
+            raise
         staged, path = Path(swap.staged), Path(swap.path)
         if swap.goes:
             if held(path) == swap.before:
@@ -297,23 +330,3 @@ def _leave(folder: Path, made: Path) -> None:
             disk.now().remove_folder(folder)
             disk.now().flush_folder(folder.parent)
         folder = folder.parent
-
-
-def _not_written(error: OSError) -> BadRequest:
-    import errno
-
-    words = {
-        errno.ENOSPC: ("disk-full", "The disk is full", "Free some space"),
-        errno.EDQUOT: ("disk-full", "The disk is full", "Free some space"),
-        errno.EACCES: ("not-permitted", "This may not be written", "Change its permissions"),
-        errno.EPERM: ("not-permitted", "This may not be written", "Change its permissions"),
-        errno.EROFS: ("not-permitted", "This disk is read-only", "Make it writable"),
-        errno.EBUSY: ("file-in-use", "A file is in use", "Close the game"),
-        errno.ETXTBSY: ("file-in-use", "A file is in use", "Close the game"),
-    }
-    code, what, fix = words.get(
-        error.errno or 0,
-        ("not-written", f"Writing failed: {error.strerror or error}", "Look at it"),
-    )
-    place = f": {error.filename}" if error.filename else ""
-    return BadRequest(code, f"{what}{place}.", f"{fix}, then try again; nothing was replaced.")

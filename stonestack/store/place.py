@@ -46,6 +46,11 @@ class DataFolder:
         return self.root / "journal"
 
     @property
+    def doors(self) -> Path:
+        """Who holds which game folder's door."""
+        return self.journal / "doors"
+
+    @property
     def working(self) -> Path:
         """Working files for outside image editors, a folder a project; watched."""
         return self.root / "working"

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import logging
-import traceback
 from collections.abc import Sequence
 
 from flask import Flask, Response
@@ -11,9 +9,8 @@ from pydantic import BaseModel, TypeAdapter, ValidationError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from stonestack.core.errors import BadFile, Conflict, NotFound, NotWanted, StoneError
-from stonestack.services.jobs import Problem
+from stonestack.services.jobs import Problem, problem_of
 
-log = logging.getLogger(__name__)
 IMMUTABLE = "public, max-age=31536000, immutable"
 
 
@@ -82,11 +79,7 @@ def register_errors(app: Flask) -> None:
         )
 
     @app.errorhandler(Exception)
-    def _ours(error: Exception) -> Response:
-        log.error("A request failed:\n%s", "".join(traceback.format_exception(error)))
-        return problem(
-            "our-fault",
-            "This went wrong inside Stone Stack.",
-            "Try again; if it stays, the server's log says more.",
-            500,
-        )
+    def _other(error: Exception) -> Response:
+        told = problem_of(error)
+        status = {"our-fault": 500, "disk-full": 507, "busy": 409}.get(told.code, 503)
+        return model(told, status)

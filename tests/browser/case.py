@@ -112,7 +112,7 @@ class BrowserCase(unittest.TestCase):
 
         def heard(message: Any) -> None:
             if message.type == "error":
-                cls.complaints.append(message.text)
+                cls.complaints.append(f"{message.text} {message.location['url']}")
 
         page.on("console", heard)
         page.on("pageerror", lambda error: cls.complaints.append(str(error)))

@@ -25,7 +25,7 @@ def red_share(picture: np.ndarray) -> float:
 class Loop(DemoCase):
     @property
     def game(self) -> Path:
-        return self.folder / "data-demo" / "Saltglass"
+        return self.folder / "data-demo-game" / "Saltglass"
 
     def own_files(self) -> dict[str, str]:
         """Return the game's own files; what its update brings anew is left out."""

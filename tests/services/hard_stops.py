@@ -17,18 +17,38 @@ import time
 import unittest
 from collections.abc import Callable, Iterable
 from pathlib import Path
+from typing import ClassVar
 
-from stonestack.core import codecs
-from stonestack.services import keeping, planning, putting, returning
+from sqlalchemy import Engine, event
+from sqlmodel import col, select
+
+from stonestack.core import codecs, edits
+from stonestack.core.deliveries import Delivery
+from stonestack.core.roles import Role
+from stonestack.services import (
+    building,
+    deliveries,
+    keeping,
+    planning,
+    projects,
+    putting,
+    returning,
+    sources,
+    surfaces,
+)
+from stonestack.services.deliveries import DeliveryView
 from stonestack.services.jobs import silent
 from stonestack.services.starting import started
 from stonestack.services.workspace import Workspace
 from stonestack.store import disk, journal
 from stonestack.store.place import DataFolder
+from stonestack.store.tables import BuildRow
 from tests.games import catalogued, colour_dds, hashes, replacement, small_game
 from tests.sizes import times
+from tests.support import raw_picture
 
-MOMENTS = times(200, 16)
+MOMENTS = times(500, 16)
+DELIVERED = times(500, 24)
 PART = os.environ.get("STONE_STOPS", "0/1")
 """Which of how many parts of the moments are tried here."""
 
@@ -67,6 +87,23 @@ class Dying(disk.Disk):
     def flush_folder(self, folder: Path) -> None:
         self._step()
         super().flush_folder(folder)
+
+    def append(self, path: Path, line: bytes) -> None:
+        self._step(lambda: path.open("ab").write(line[: len(line) // 2]))
+        super().append(path, line)
+
+    def make_folders(self, folder: Path) -> None:
+        self._step()
+        super().make_folders(folder)
+
+    def remove_folder(self, folder: Path) -> None:
+        self._step()
+        super().remove_folder(folder)
+
+    def watch(self, engine: Engine) -> None:
+        """End at operations of the database as well."""
+        event.listen(engine, "before_cursor_execute", lambda *_: self._step())
+        event.listen(engine, "commit", lambda *_: self._step())
 
 
 def in_child(work: Callable[[], None], kill_after: float | None = None) -> int:
@@ -137,7 +174,9 @@ class HardStops(unittest.TestCase):
         if dies is None:
             act()
         else:
-            with disk.using(Dying(dies)):
+            dying = Dying(dies)
+            dying.watch(ws.engine)
+            with disk.using(dying):
                 act()
         ws.close()
 
@@ -175,7 +214,7 @@ class HardStops(unittest.TestCase):
             place = self.root / "try"
             self.rehomed(place, source)
             if moment % 4 < 2:
-                dies = rng.randrange(0, 60)
+                dies = rng.randrange(0, 140)
                 status = in_child(lambda: self.change(place, restore, dies))  # noqa: B023
             else:
                 delay = rng.uniform(0.2, 1.0) * took
@@ -194,6 +233,116 @@ class HardStops(unittest.TestCase):
         with sqlite3.connect(place / "data" / "stonestack.sqlite3") as database:
             database.execute("UPDATE game SET root = ?", (str(place / "game"),))
         database.close()
+
+
+@unittest.skipUnless(hasattr(os, "fork"), "needs fork")
+class Deliveries(unittest.TestCase):
+    """Build, install and take out are killed at any operation of the disk or the database."""
+
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.root = Path(holder.name)
+        Workspace(DataFolder(self.root / "warm")).close()
+        self.assertEqual(in_child(self.prepare), 0)
+
+    def prepare(self) -> None:
+        """Make a project with two builds, the first of them in the game."""
+        base = self.root / "base"
+        game = base / "game"
+        (game / "base").mkdir(parents=True)
+        (game / "room.json").write_text("{}")
+        (game / "base" / "own.txt").write_text("the game's own")
+        ws = started(DataFolder(base / "data"))
+        project = projects.create(ws, "Room", game)
+        brought = sources.bring(ws, project.id, "wall.png", raw_picture(64, 64))
+        surface = surfaces.create(ws, project.id, "Wall", "wall")
+        begin = edits.SetOrigin(map=Role.COLOUR, origin=brought.origin)
+        surface = surfaces.edit(ws, surface.id, surface.revision, begin)
+        document = Delivery(title="First", name="first", target="saltglass", surfaces=(surface.id,))
+        delivery = deliveries.create(ws, project.id, document)
+        deliveries.deliver(ws, delivery.id, silent())
+        surfaces.edit(ws, surface.id, surface.revision, edits.Rename(title="Other wall"))
+        building.build(ws, delivery.id, silent())
+        ws.close()
+
+    def opened(self, place: Path) -> tuple[Workspace, DeliveryView]:
+        """Open a copy of the data, which points to the copied game."""
+        data = DataFolder(place / "data")
+        with sqlite3.connect(data.database) as database:
+            for table, column in (("revision", "body"), ("game", "root")):
+                database.execute(
+                    f"UPDATE {table} SET {column} = replace({column}, ?, ?)",
+                    (str(self.root / "base"), str(place)),
+                )
+        database.close()
+        ws = started(data)
+        [project] = projects.listed(ws)
+        [view] = deliveries.listed(ws, project.id)
+        return ws, view
+
+    ACTIONS: ClassVar[dict[str, Callable[[Workspace, str], object]]] = {
+        "build": lambda ws, it: building.build(ws, it, silent()),
+        "install": lambda ws, it: deliveries.install(ws, it, silent()),
+        "take out": lambda ws, it: deliveries.withdraw(ws, it, silent()),
+    }
+
+    def act(self, place: Path, action: str, dies: int) -> None:
+        ws, view = self.opened(place)
+        dying = Dying(dies)
+        dying.watch(ws.engine)
+        with disk.using(dying):
+            self.ACTIONS[action](ws, view.id)
+        ws.close()
+
+    def agrees(self, ws: Workspace, place: Path) -> DeliveryView:
+        """See that game, builds and database say the same, and that all of it is whole."""
+        [project] = projects.listed(ws)
+        [view] = deliveries.listed(ws, project.id)
+        assert journal.unfinished(ws.data.journal) == []
+        with ws.session() as session:
+            rows = session.exec(select(BuildRow).order_by(col(BuildRow.number))).all()
+        assert [row.number for row in rows] == list(range(1, len(rows) + 1))
+        folders = {f"{view.id}/{p.name}" for p in (ws.data.builds / view.id).iterdir()}
+        assert folders == {row.folder for row in rows}
+        order = json.loads((place / "game" / "deliveries.json").read_text())["order"]
+        inside = [row for row in rows if row.installed is not None]
+        assert len(order) == len(inside) <= 1, (order, inside)
+        for entry, row in zip(order, inside, strict=True):
+            there = place / "game" / "deliveries" / entry["folder"]
+            built = ws.data.builds / row.folder
+            assert hashes(there) == hashes(built)
+        return view
+
+    def check(self, place: Path, action: str) -> None:
+        """In a child: all agrees; what was stopped can be done again; and then be taken back."""
+        ws, _ = self.opened(place)
+        view = self.agrees(ws, place)
+        self.ACTIONS[action](ws, view.id)
+        again = self.agrees(ws, place)
+        assert again.in_game == (action != "take out")
+        deliveries.install(ws, view.id, silent())
+        assert self.agrees(ws, place).builds[0].installed
+        deliveries.withdraw(ws, view.id, silent())
+        assert not self.agrees(ws, place).in_game
+        left = {n for n in hashes(place / "game") if n != "deliveries.json"}
+        assert left == {"room.json", "base/own.txt"}, left
+        ws.close()
+
+    def test_game_builds_and_database_agree_after_a_hard_stop_at_any_operation(self) -> None:
+        part, parts = map(int, PART.split("/"))
+        killed = 0
+        moments = range(DELIVERED * part // parts, DELIVERED * (part + 1) // parts)
+        for moment in moments:
+            action = list(self.ACTIONS)[moment % len(self.ACTIONS)]
+            dies = random.Random(70 + moment).randrange(0, 130)
+            place = self.root / "try"
+            shutil.copytree(self.root / "base", place, copy_function=shutil.copy2)
+            killed += in_child(lambda: self.act(place, action, dies)) != 0  # noqa: B023
+            with self.subTest(moment=moment, action=action, dies=dies):
+                self.assertEqual(in_child(lambda: self.check(place, action)), 0)  # noqa: B023
+            shutil.rmtree(place)
+        self.assertGreater(killed, len(moments) // 3)
 
 
 if __name__ == "__main__":

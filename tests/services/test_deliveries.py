@@ -3,6 +3,7 @@ import json
 import zipfile
 from collections.abc import Iterator, Sequence
 from pathlib import Path
+from threading import Thread
 from unittest import mock
 
 from stonestack.core import codecs, edits
@@ -14,7 +15,6 @@ from stonestack.core.roles import Role
 from stonestack.services import (
     building,
     deliveries,
-    installing,
     materials,
     projects,
     revisions,
@@ -22,7 +22,7 @@ from stonestack.services import (
 )
 from stonestack.services.jobs import silent, told
 from stonestack.services.summaries import SurfaceState
-from stonestack.store import files
+from stonestack.store import door, files, journal
 from stonestack.store.tables import BuildRow
 from tests.services.test_surfaces import SurfaceCase
 from tests.support import WorkspaceCase, set_output
@@ -205,11 +205,11 @@ class Installing(DeliveryCase):
 
             with (
                 mock.patch.object(files, "write_atomically", failing),
-                mock.patch.object(installing, "write_atomically", failing),
+                mock.patch.object(journal, "write_atomically", failing),
                 self.assertRaises(BadRequest) as caught,
             ):
                 deliveries.install(self.ws, self.delivery.id, silent())
-            self.assertIn("No space left", caught.exception.message)
+            self.assertEqual(caught.exception.code, "disk-full")
             self.assertEqual(self.listed_folders(), before)
             folder = self.game / "deliveries" / before[0]
             self.assertTrue((folder / "textures" / "wall_c.dds").is_file())
@@ -242,27 +242,41 @@ class Installing(DeliveryCase):
 
     def test_a_stop_between_the_files_and_their_record_is_in_nobodys_way(self) -> None:
         with (
-            mock.patch.object(building, "_check_number", side_effect=KeyboardInterrupt),
+            mock.patch.object(building, "BuiltRow", side_effect=KeyboardInterrupt),
             self.assertRaises(KeyboardInterrupt),
         ):
             building.build(self.ws, self.delivery.id, silent())
         self.assertEqual(deliveries.get(self.ws, self.delivery.id).builds, [])
+        self.assertEqual(len(self.folders()), 1)
+        building.sweep(self.ws)
+        self.assertEqual(self.folders(), [])
         built = building.build(self.ws, self.delivery.id, silent())
         self.assertEqual(built.number, 1)
         deliveries.install(self.ws, self.delivery.id, silent())
 
     def test_of_two_builds_at_once_one_is_kept_and_the_other_is_told(self) -> None:
+        told: list[Conflict] = []
+
         class Meanwhile:
-            """Makes the files, but not before another build is done."""
+            """Makes the files, but not before another has tried to build."""
 
             def files(_self, graph: Graph, keys: Sequence[Key]) -> Iterator[bytes]:
-                building.build(self.ws, self.delivery.id, silent())
+                other = Thread(target=another)
+                other.start()
+                other.join()
                 return self.ws.renderer.files(graph, keys)
 
-        with self.assertRaises(Conflict) as caught:
-            building.build(self.ws, self.delivery.id, silent(), Meanwhile())
-        self.assertEqual(caught.exception.code, "built-meanwhile")
+        def another() -> None:
+            try:
+                building.build(self.ws, self.delivery.id, silent())
+            except Conflict as error:
+                told.append(error)
+
+        with mock.patch.object(door, "PATIENCE", 0.1):
+            first = building.build(self.ws, self.delivery.id, silent(), Meanwhile())
+        self.assertIn("has been building this delivery since", told[0].message)
         [kept] = deliveries.get(self.ws, self.delivery.id).builds
+        self.assertEqual(kept.id, first.id)
         self.assertEqual(self.folders(), [building.build_folder(self.ws, kept.id).name])
         self.assertEqual(building.build(self.ws, self.delivery.id, silent()).number, 2)
 

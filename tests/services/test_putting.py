@@ -291,13 +291,25 @@ class BadMoments(GameCase):
 
     def test_a_damaged_safe_is_noticed(self) -> None:
         self.put("tex/wall_c.dds", ticked={"tex/wall_c.dds"})
-        (kept,) = [p for p in self.ws.data.safe.rglob("*") if p.is_file()]
+        (kept,) = [p for p in self.ws.data.safe.glob("*/*") if p.is_file()]
         kept.write_bytes(b"rot")
         self.assertFalse(keeping.verify(self.ws, self.id).safe_whole)
         now = state(self.game)
-        with self.assertRaises(StoneError):
-            returning.restore(self.ws, self.id, None, silent())
+        done = returning.restore(self.ws, self.id, None, silent())
+        self.assertEqual(done.paths, [])
+        self.assertIn("damaged", done.left[0])
         self.assertEqual(state(self.game), now)
+
+    def test_one_lost_original_does_not_keep_the_others_from_going_back(self) -> None:
+        self.put("tex/floor_c.dds")
+        self.put("tex/wall_c.dds", ticked={"tex/wall_c.dds"})
+        kept = keeping.verify(self.ws, self.id).kept
+        lost = next(k for k in kept if k.path == "tex/wall_c.dds")
+        self.ws.safe.path(lost.sha256).unlink()
+        done = returning.restore(self.ws, self.id, None, silent())
+        self.assertEqual(len(done.left), 1)
+        now = state(self.game)
+        self.assertEqual({n for n in now if now[n] != self.before[n]}, {"tex/wall_c.dds"})
 
     def test_a_plan_of_yesterday_is_refused_when_the_catalogue_has_changed(self) -> None:
         wanted = [replacement(self.ws, self.id, "tex/wall_c.dds")]

@@ -75,6 +75,15 @@ class Shelves(WorkspaceCase):
             self.assertEqual(finding.content(self.ws, shelf_id, entry.id), data)
         self.assertEqual(sorted(e.relation for e in entries), ["map", "twin"])
 
+    def test_what_is_shown_stays_the_same_entry_when_its_content_comes_again(self) -> None:
+        data = stored("bricks")
+        self.bring(wall=data, sail=stored("weave"))
+        before = {e.path: e.id for e in self.found()}
+        self.bring(annex=data, zinc=data, sand=stored("stochastic"))
+        after = {e.path: e.id for e in self.found()}
+        self.assertEqual(len(after), 5)
+        self.assertEqual({path: after[path] for path in before}, before)
+
     def test_a_picture_is_found_by_its_looks_beside_another_catalogue(self) -> None:
         shelf_id = self.bring(
             wall=stored("bricks"), sail=stored("weave"), sand=stored("stochastic")

@@ -213,7 +213,7 @@ class Guards(ApiCase):
 
         with (
             mock.patch.object(projects, "listed", side_effect=RuntimeError("secret detail")),
-            self.assertLogs("stonestack.web.answers", "ERROR"),
+            self.assertLogs("stonestack.services.jobs", "ERROR"),
         ):
             answer = self.get("/api/projects")
         self.assertEqual((answer.status_code, answer.json["code"]), (500, "our-fault"))

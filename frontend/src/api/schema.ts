@@ -3973,6 +3973,16 @@ export interface components {
             title: string;
         };
         /**
+         * Stray
+         * @description A file that is not what the list of changes says it must be.
+         */
+        Stray: {
+            /** Path */
+            path: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Surface
          * @description A set of maps that belong together, and the masks that their steps share.
          */
@@ -4443,6 +4453,11 @@ export interface components {
             kept: components["schemas"]["KeptView"][];
             /** Placed */
             placed: components["schemas"]["PlacedState"][];
+            /**
+             * Strays
+             * @default []
+             */
+            strays: components["schemas"]["Stray"][];
         };
         /**
          * Way

@@ -18,12 +18,14 @@ const OWN = ["targets", "game_folder"];
 /** The project itself: what it is called, what it is for, and all that was done in it. */
 export function Project({ project }: { project: string }) {
   const { data: projects, error } = useProjects();
+  const { data: knowledge } = useKnowledge();
   const here = projects?.find((p) => p.id === project);
   if (error) return <div className="p-6"><ProblemNote error={error} /></div>;
-  if (!projects || !here) return <div className="h-full" aria-busy />;
+  // All at once, so that nothing moves from under the pointer.
+  if (!projects || !here || !knowledge) return <div className="h-full" aria-busy />;
   return (
     <div className="flex h-full">
-      <Settings here={here} others={projects.filter((p) => p.id !== project)} />
+      <Settings here={here} knowledge={knowledge} others={projects.filter((p) => p.id !== project)} />
       <Actions project={project} />
     </div>
   );
@@ -36,8 +38,7 @@ function refresh() {
   for (const list of ["projects", ...GOES_BY_THEM]) void renew([list]);
 }
 
-function Settings({ here, others }: { here: ProjectView; others: ProjectView[] }) {
-  const { data: knowledge } = useKnowledge();
+function Settings({ here, knowledge, others }: { here: ProjectView; knowledge: Schemas["Knowledge"]; others: ProjectView[] }) {
   const { error, mutate, reset } = useChanging("projects", here.id, GOES_BY_THEM);
   const params = { path: { document_id: here.id } };
   const own = { path: { project_id: here.id } };
@@ -65,14 +66,14 @@ function Settings({ here, others }: { here: ProjectView; others: ProjectView[] }
       {error && <ProblemNote error={error} onClose={reset} />}
       <h2 className="font-semibold">Settings</h2>
       <SchemaForm
-        schema={knowledge?.forms["Settings"] ?? {}}
+        schema={knowledge.forms["Settings"] ?? {}}
         values={here.settings}
         skip={OWN}
         onSettle={change}
       />
       <fieldset className="flex flex-col gap-2 text-small">
         <legend className="mb-1">For these games</legend>
-        {knowledge?.targets.map((target) => (
+        {knowledge.targets.map((target) => (
           <div key={target.name}>
             <Tick
               checked={names.includes(target.name)}
