@@ -47,6 +47,7 @@ class Bench:
         self.ws = ws
         app = create_app(ws)
         self.client = app.test_client()
+        self.client.get(f"/?key={app.extensions['guard'].secret}")
         page = self.client.get("/").get_data(as_text=True)
         self.headers = {
             "X-Stone-Token": page.split('name="stone-token" content="')[1].split('"')[0]

@@ -56,6 +56,7 @@ def _deliveries(ws: Workspace, project: ProjectView) -> list[DeliveryView]:
 def _build(options: argparse.Namespace) -> int:
     from stonestack.services import building, projects
     from stonestack.services.cluster import Cluster
+    from stonestack.store import disk
     from stonestack.store.files import write_atomically
 
     with opened() as ws:
@@ -68,6 +69,7 @@ def _build(options: argparse.Namespace) -> int:
             if options.archive:
                 name = f"{delivery.document.name}-{built.number}.zip"
                 write_atomically(options.archive / name, building.archived(ws, built.id))
+                disk.share(options.archive / name)
                 places["archive"] = str(options.archive / name)
             record = {"delivery": delivery.document.name, "build": built.number, **places}
             print(json.dumps(record) if options.json else "\n".join(places.values()))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import logging
 import os
+import secrets
 import sys
 import threading
 from pathlib import Path
@@ -13,6 +14,9 @@ from waitress.server import create_server
 
 from stonestack.core.errors import StoneError
 from stonestack.samplegame.server import create_app
+
+KEY_VARIABLE = "SALTGLASS_KEY"
+"""Says the key of the address, where it is to be the same after a restart."""
 
 
 def main() -> int:
@@ -23,14 +27,15 @@ def main() -> int:
     parser.add_argument("--with-parent", action="store_true", help="end when standard input closes")
     options = parser.parse_args()
     try:
-        app = create_app(options.folder.resolve())
+        key = os.environ.get(KEY_VARIABLE) or secrets.token_urlsafe(24)
+        app = create_app(options.folder.resolve(), key)
     except StoneError as error:
         print(f"{error.message} {error.fix}", file=sys.stderr)
         return 2
     # The room asks for all its textures at once; that they queue is no news.
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     server = create_server(app, host="127.0.0.1", port=options.port, threads=8)
-    print(f"http://127.0.0.1:{server.effective_port}/", flush=True)
+    print(f"http://127.0.0.1:{server.effective_port}/?key={key}", flush=True)
     if options.with_parent:
         threading.Thread(target=_end_with_parent, daemon=True).start()
     server.run()

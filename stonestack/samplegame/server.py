@@ -5,17 +5,19 @@ It reads the game folder and nothing else, and keeps what it loaded until told t
 
 from __future__ import annotations
 
-import tarfile
+import hashlib
+import hmac
 import threading
 from pathlib import Path
 from typing import Any
 
 from flask import Flask, Response, jsonify, request, send_from_directory
 
+from stonestack.samplegame import updating
 from stonestack.samplegame.loader import Loaded, Room, load
+from stonestack.samplegame.updating import UPDATE, BadUpdate
 
 STATIC = Path(__file__).with_name("static")
-UPDATE = "update.saltglass"
 LOG_FILE = "saltglass.log"
 
 
@@ -25,6 +27,7 @@ class Game:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self._lock = threading.Lock()
+        updating.finish(folder)
         self.reload()
 
     def reload(self) -> None:
@@ -34,28 +37,15 @@ class Game:
             self.original = load(self.folder, deliveries=False)
             self.turn = getattr(self, "turn", 0) + 1
             lines = [f"{line.word:8} {line.path}  {line.text}" for line in self.ours.log]
-            (self.folder / LOG_FILE).write_text("\n".join(lines) + "\n", encoding="utf-8")
+            updating.write_plainly(self.folder / LOG_FILE, "\n".join(lines) + "\n")
 
     def update(self) -> int:
         """Bring the game's own files to the version that waits beside it, as games do.
 
         Only files that differ are written. Returns how many were.
         """
-        written = 0
-        with tarfile.open(self.folder / UPDATE, "r:gz") as tar:
-            for member in tar.getmembers():
-                reader = tar.extractfile(member)
-                place = self.folder / member.name
-                if reader is None or ".." in place.parts:
-                    continue
-                data = reader.read()
-                if place.is_file() and place.read_bytes() == data:
-                    continue
-                place.parent.mkdir(parents=True, exist_ok=True)
-                beside = place.with_name(f".{place.name}.new")
-                beside.write_bytes(data)
-                beside.replace(place)
-                written += 1
+        with self._lock:
+            written = updating.update(self.folder)
         self.reload()
         return written
 
@@ -66,16 +56,20 @@ class Game:
         return wear.slots.get(slot) if wear else None
 
 
-def create_app(folder: Path) -> Flask:
+def create_app(folder: Path, key: str) -> Flask:
     """Make the game's web application.
 
     Parameters
     ----------
     folder : Path
         The game folder.
+    key : str
+        Opened once with ``?key=`` and this, the browser has a cookie; others are not answered.
     """
     app = Flask(__name__, static_folder=None)
     game = Game(folder)
+    value = hmac.new(key.encode(), b"cookie", hashlib.sha256).hexdigest()
+    cookie = f"saltglass-{value[:8]}"
 
     @app.before_request
     def _only_loopback() -> Response | None:
@@ -84,7 +78,12 @@ def create_app(folder: Path) -> Flask:
         own = origin is None or origin == f"http://{request.host}"
         if host not in ("127.0.0.1", "localhost") or (request.method != "GET" and not own):
             return Response("Only from this machine's own pages.", 403)
+        if not (_same(request.cookies.get(cookie, ""), value) or has_key()):
+            return Response("Open the room with the address that the game printed.", 401)
         return None
+
+    def has_key() -> bool:
+        return _same(request.args.get("key", ""), key)
 
     @app.after_request
     def _policy(response: Response) -> Response:
@@ -94,6 +93,9 @@ def create_app(folder: Path) -> Flask:
         )
         response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Cache-Control"] = "no-store"
+        response.headers["Referrer-Policy"] = "no-referrer"
+        if response.status_code == 200 and has_key():
+            response.set_cookie(cookie, value, httponly=True, samesite="Strict", path="/")
         return response
 
     @app.get("/")
@@ -134,9 +136,16 @@ def create_app(folder: Path) -> Flask:
     def update() -> Response:
         if not (folder / UPDATE).is_file():
             return Response("No update waits here.", 404)
-        return jsonify(written=game.update(), turn=game.turn)
+        try:
+            return jsonify(written=game.update(), turn=game.turn)
+        except BadUpdate as error:
+            return Response(str(error), 422)
 
     return app
+
+
+def _same(one: str, other: str) -> bool:
+    return hmac.compare_digest(one.encode("utf-8", "replace"), other.encode("utf-8", "replace"))
 
 
 def _scene(room: Room) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 import threading
@@ -15,7 +16,9 @@ _STARTING = 20.0
 class GameRunner:
     """Starts one sample game per game folder and knows its address."""
 
-    def __init__(self) -> None:
+    def __init__(self, key: str) -> None:
+        """Games are let into with ``key``, which only their own page is told."""
+        self._key = key
         self._lock = threading.Lock()
         self._running: dict[Path, tuple[subprocess.Popen[str], str]] = {}
 
@@ -39,6 +42,8 @@ class GameRunner:
                 return known[1]
             process = subprocess.Popen(
                 [sys.executable, "-m", "stonestack.samplegame", str(folder), "--with-parent"],
+                # Not in the command's words: those are seen by all users of a machine.
+                env={**os.environ, "SALTGLASS_KEY": self._key},
                 stdin=subprocess.PIPE,
                 stdout=subprocess.PIPE,
                 text=True,

@@ -50,7 +50,7 @@ def install(ws: Workspace, shipment: Shipment, target: Target) -> Path:
                 _delete(place)
             if not place.exists():
                 files = chain(shipment.files(), [(target.manifest, text)])
-                write_folder_atomically(place, files)
+                write_folder_atomically(place, files, shared=True)
         except OSError as error:
             raise failures.of_disk(error) from error
         order = [e for e in _order(game) if e["delivery"] != listing.delivery]

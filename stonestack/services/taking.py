@@ -30,6 +30,7 @@ from stonestack.services.history import SURFACE
 from stonestack.services.planning import Replacement
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace, must
+from stonestack.store import disk
 from stonestack.store.files import write_atomically
 from stonestack.store.tables import EntryRow, GameFileRow, GameRow
 
@@ -51,7 +52,7 @@ def take_out(ws: Workspace, game_id: str, entries: list[EntryRow], out: Path) ->
 
     Two names that differ only by case get two files on every system.
     """
-    out.mkdir(parents=True, exist_ok=True)
+    disk.now().make_folders(out)
     used = {folded(p.name) for p in out.iterdir()}
     taken = []
     for entry in entries:
@@ -59,27 +60,33 @@ def take_out(ws: Workspace, game_id: str, entries: list[EntryRow], out: Path) ->
         contract = contract_of(data)
         name = _free(entry.name, used)
         files = [name]
-        write_atomically(out / name, data)
+        _write(out / name, data)
         text = contract.model_dump(mode="json") | {
             "path": entry.path,
             "index": entry.chain,
             "sha256": entry.sha256,
         }
         described = _free(f"{name}.contract.json", used)
-        write_atomically(out / described, (_json(text) + "\n").encode())
+        _write(out / described, (_json(text) + "\n").encode())
         files.append(described)
         if entry.width and entry.kind not in _OPENED and not entry.problem:
             png = _free(f"{PurePosixPath(name).stem}.png", used)
-            write_atomically(out / png, encoded(picture_bytes(data, None)))
+            _write(out / png, encoded(picture_bytes(data, None)))
             files.append(png)
         for companion in companions(ws, game_id, entry):
             other = _free(companion.name, used)
-            write_atomically(out / other, finding.content(ws, game_id, companion.id or 0))
+            _write(out / other, finding.content(ws, game_id, companion.id or 0))
             files.append(other)
         taken.append(
             Taken(path=entry.path, files=files, contract=contract.line, refusal=contract.refusal)
         )
     return taken
+
+
+def _write(path: Path, data: bytes) -> None:
+    """Write a file that others may read, as files that a person takes out."""
+    write_atomically(path, data)
+    disk.share(path)
 
 
 def companions(ws: Workspace, game_id: str, entry: EntryRow) -> list[EntryRow]:

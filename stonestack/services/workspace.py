@@ -13,9 +13,11 @@ from stonestack.services.game import GameRunner
 from stonestack.services.indexing import Indexes
 from stonestack.services.jobs import Jobs
 from stonestack.services.renders import Renderer
+from stonestack.store import disk
 from stonestack.store.database import open_database
-from stonestack.store.files import Cache, FileStore
+from stonestack.store.files import Cache, FileStore, sha256
 from stonestack.store.place import DataFolder
+from stonestack.store.secret import secret_of
 
 Row = TypeVar("Row", bound=SQLModel)
 
@@ -30,6 +32,7 @@ class Workspace:
     """
 
     def __init__(self, data: DataFolder) -> None:
+        disk.keep_private()
         self.data = data.made()
         self.engine = open_database(data.database)
         self.files = FileStore(data.files)
@@ -38,7 +41,7 @@ class Workspace:
         self.renderer = Renderer(self.engine, self.files, self.cache)
         self.indexes = Indexes(self.engine)
         self.jobs = Jobs()
-        self.game = GameRunner()
+        self.game = GameRunner(sha256(f"game {secret_of(data)}".encode()))
 
     @contextmanager
     def session(self) -> Iterator[Session]:

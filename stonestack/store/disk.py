@@ -69,10 +69,11 @@ class Disk:
         path.unlink(missing_ok=True)
 
     def make_folders(self, folder: Path) -> None:
-        """Make a folder, and those above it that are not there, and flush their names."""
+        """Make a folder that others may enter, and those above it, and flush their names."""
         missing = [f for f in (folder, *folder.parents) if not f.is_dir()]
         for each in reversed(missing):
             each.mkdir(exist_ok=True)
+            share(each)
             self.flush_folder(each.parent)
 
     def remove_folder(self, folder: Path) -> None:
@@ -120,6 +121,24 @@ def using(other: Disk) -> Iterator[None]:
         yield
     finally:
         _now = before
+
+
+_OTHERS = 0o077
+_usual_mask: int | None = None
+
+
+def keep_private() -> None:
+    """From here on, new files and folders are their owner's only; see :func:`share`."""
+    global _usual_mask
+    before = os.umask(_OTHERS)
+    if _usual_mask is None:
+        _usual_mask = before
+
+
+def share(path: Path) -> None:
+    """Give a file or folder outside of our own the rights that new ones usually have."""
+    if _usual_mask is not None:
+        path.chmod((0o777 if path.is_dir() else 0o666) & ~_usual_mask)
 
 
 SPARE = 32 << 20

@@ -16,6 +16,8 @@ _DISK = {
     errno.EACCES: ("not-permitted", "This may not be written", "Change its permissions"),
     errno.EPERM: ("not-permitted", "This may not be written", "Change its permissions"),
     errno.EROFS: ("not-permitted", "This disk is read-only", "Make it writable"),
+    errno.ENAMETOOLONG: ("no-such-path", "This path is too long", "Choose a shorter one"),
+    errno.ELOOP: ("no-such-path", "These links lead in a circle", "Choose another path"),
     errno.EBUSY: ("file-in-use", "A file is in use", "Close the game"),
     errno.ETXTBSY: ("file-in-use", "A file is in use", "Close the game"),
 }

@@ -26,12 +26,20 @@ def sha256_of(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def write_atomically(path: Path, data: bytes) -> None:
-    """Write a file so that at any moment it is either the old one or the new one, whole."""
+def write_atomically(path: Path, data: bytes, private: bool = False) -> None:
+    """Write a file so that at any moment it is either the old one or the new one, whole.
+
+    Parameters
+    ----------
+    private : bool
+        Whether its owner alone may read it.
+    """
     path.parent.mkdir(parents=True, exist_ok=True)
     beside = disk.beside(path)
     try:
         disk.now().write(beside, [data])
+        if private:
+            beside.chmod(0o600)
         disk.now().rename(beside, path)
     except BaseException:
         disk.now().unlink(beside)
@@ -39,7 +47,9 @@ def write_atomically(path: Path, data: bytes) -> None:
     disk.now().flush_folder(path.parent)
 
 
-def write_folder_atomically(target: Path, files: Iterable[tuple[str, bytes]]) -> None:
+def write_folder_atomically(
+    target: Path, files: Iterable[tuple[str, bytes]], shared: bool = False
+) -> None:
     """Write a whole folder beside its place, then rename it into place.
 
     Parameters
@@ -49,13 +59,20 @@ def write_folder_atomically(target: Path, files: Iterable[tuple[str, bytes]]) ->
     files : iterable of (str, bytes)
         Relative paths with forward slashes, and contents; each is written before the next is
         asked for.
+    shared : bool
+        Whether it lies outside of our own, where others may read it.
     """
+    if shared:
+        disk.now().make_folders(target.parent)
     target.parent.mkdir(parents=True, exist_ok=True)
     temporary = disk.beside(target)
     temporary.mkdir()
     try:
         for name, data in files:
             write_atomically(temporary / name, data)
+        if shared:
+            for path in (temporary, *temporary.rglob("*")):
+                disk.share(path)
         disk.now().rename(temporary, target)
     except BaseException:
         shutil.rmtree(temporary, ignore_errors=True)

@@ -233,6 +233,8 @@ def _stage(swap: Swap, change: Change, content: Callable[[], Iterable[bytes]]) -
     disk.now().write(staged, content())
     if swap.before:
         staged.chmod(change.path.stat().st_mode & 0o7777)
+    else:
+        disk.share(staged)
     if change.mtime_ns is not None:
         os.utime(staged, ns=(staged.stat().st_atime_ns, change.mtime_ns))
     swap.after = sha256_of(staged)

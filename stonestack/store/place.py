@@ -59,6 +59,8 @@ class DataFolder:
         """Make the folders where they are missing, and return self."""
         for folder in (self.root, self.files, self.cache, self.builds, self.safe, self.working):
             folder.mkdir(parents=True, exist_ok=True)
+        # Whoever cannot enter the data folder reaches nothing that lies in it.
+        self.root.chmod(0o700)
         return self
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Sequence
 
 from flask import Flask, Response
@@ -11,6 +12,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 from stonestack.core.errors import BadFile, Conflict, NotFound, NotWanted, StoneError
 from stonestack.services.jobs import Problem, problem_of
 
+log = logging.getLogger(__name__)
 IMMUTABLE = "public, max-age=31536000, immutable"
 
 
@@ -78,8 +80,20 @@ def register_errors(app: Flask) -> None:
             error.code or 500,
         )
 
+    @app.errorhandler(RecursionError)
+    @app.errorhandler(OverflowError)
+    @app.errorhandler(UnicodeError)
+    def _no_sense(error: Exception) -> Response:
+        log.warning("A request made no sense: %s", error)
+        return problem(
+            "does-not-fit",
+            "Something in this request is nested too deeply, too large, or no valid text.",
+            "Choose another value.",
+            400,
+        )
+
     @app.errorhandler(Exception)
     def _other(error: Exception) -> Response:
         told = problem_of(error)
-        status = {"our-fault": 500, "disk-full": 507, "busy": 409}.get(told.code, 503)
-        return model(told, status)
+        status = {"our-fault": 500, "disk-full": 507, "busy": 409, "no-such-path": 400}
+        return model(told, status.get(told.code, 503))

@@ -12,6 +12,7 @@ from stonestack import __version__
 from stonestack.core.errors import NotFound
 from stonestack.services.sources import MOST_BYTES
 from stonestack.services.workspace import Workspace
+from stonestack.store.secret import secret_of
 from stonestack.web import guards
 from stonestack.web.answers import IMMUTABLE, invalid, register_errors
 from stonestack.web.api import (
@@ -29,7 +30,7 @@ STATIC = Path(__file__).with_name("static")
 
 
 def create_app(ws: Workspace) -> OpenAPI:
-    """Make the web application over one workspace."""
+    """Make the web application over one workspace; ``guard`` is among its extensions."""
     app = OpenAPI(
         "stonestack.web",
         info=Info(title="Stone Stack", version=__version__),
@@ -39,7 +40,8 @@ def create_app(ws: Workspace) -> OpenAPI:
     )
     app.config["MAX_CONTENT_LENGTH"] = MOST_BYTES + (1 << 20)
     app.config["MAX_FORM_MEMORY_SIZE"] = 1 << 20
-    token = guards.guard(app)
+    guard = guards.guard(app, secret_of(ws.data))
+    app.extensions["guard"] = guard
     register_errors(app)
     for part in (
         *(projects, documents, sources, surfaces),
@@ -58,7 +60,7 @@ def create_app(ws: Workspace) -> OpenAPI:
     def page(view: str = "") -> Response:
         """Serve the one page; which view it shows is its own affair."""
         text = (STATIC / "index.html").read_text(encoding="utf-8")
-        text = text.replace("%STONE_TOKEN%", token).replace("%STONE_NONCE%", g.nonce)
+        text = text.replace("%STONE_TOKEN%", guard.token).replace("%STONE_NONCE%", g.nonce)
         return Response(text, mimetype="text/html", headers={"Cache-Control": "no-store"})
 
     # Plain routes: they are no part of the described API.

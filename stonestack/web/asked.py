@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Annotated
 
 from pydantic import AfterValidator, StringConstraints
+
+from stonestack.core.errors import BadRequest
 
 
 def _without_zero(text: str) -> str:
@@ -15,3 +18,21 @@ def _without_zero(text: str) -> str:
 
 Place = Annotated[str, StringConstraints(max_length=1000), AfterValidator(_without_zero)]
 """The path of a file or folder; no system takes one with a zero character in it."""
+
+
+def path_of(text: str) -> Path:
+    """Return the path that a person has typed, with ``~`` for the own folder.
+
+    Raises
+    ------
+    BadRequest
+        If it begins with the name of a user who is not there.
+    """
+    try:
+        return Path(text).expanduser()
+    except RuntimeError as error:
+        raise BadRequest(
+            "no-such-user",
+            f"{text} begins with a user that this machine does not know.",
+            "Type the whole path.",
+        ) from error

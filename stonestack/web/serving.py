@@ -3,16 +3,24 @@
 from __future__ import annotations
 
 import logging
+import os
 import socket
+import sys
+import webbrowser
+from urllib.parse import urlencode
 
-from waitress.server import create_server
-
+from stonestack.core.errors import Conflict
 from stonestack.services.warming import warm
 from stonestack.services.watching import Watcher
 from stonestack.services.workspace import Workspace
+from stonestack.store.door import door
+from stonestack.store.files import write_atomically
 from stonestack.web.app import STATIC, create_app
+from stonestack.web.channel import made_server
+from stonestack.web.guards import KEY
 
 PORT = 8431
+ADDRESS, OPENING = "address.txt", "open.html"
 
 
 def free_port(wanted: int) -> int:
@@ -43,17 +51,30 @@ def serve(ws: Workspace, port: int | None, path: str = "") -> int:
     # A page asks for many small pictures at once; that they queue is no news.
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     try:
-        server = create_server(
-            create_app(ws),
-            host="127.0.0.1",
-            port=free_port(PORT) if port is None else port,
-            threads=12,
-            ident=None,
-        )
+        with door(ws.data.root, ws.data.doors, "serving pages", patience=0):
+            return _served(ws, port, path)
+    except Conflict:
+        address = known_address(ws)
+        print(f"Stone Stack runs already on this data folder: {address}", flush=True)
+        show(ws)
+        return 0
+    finally:
+        ws.close()
+
+
+def _served(ws: Workspace, port: int | None, path: str) -> int:
+    app = create_app(ws)
+    guard = app.extensions["guard"]
+    try:
+        server = made_server(app, guard, free_port(PORT) if port is None else port)
     except OSError as error:
         print(f"Port {port} cannot be used ({error.strerror}). Choose another with --port.")
         return 2
-    print(f"Stone Stack is ready: http://127.0.0.1:{server.effective_port}/{path}", flush=True)
+    bare = f"http://127.0.0.1:{server.effective_port}/{path}"
+    address = f"{bare}?{urlencode({KEY: guard.secret})}"
+    _note(ws, address)
+    print(f"Stone Stack is ready: {address}", flush=True)
+    show(ws)
     watcher = Watcher(ws)
     ws.jobs.start("Prepare pictures", lambda progress: warm(ws, progress))
     try:
@@ -63,5 +84,29 @@ def serve(ws: Workspace, port: int | None, path: str = "") -> int:
     finally:
         server.close()
         watcher.close()
-        ws.close()
     return 0
+
+
+def _note(ws: Workspace, address: str) -> None:
+    """Keep the address where its owner, and nobody else, finds it again."""
+    write_atomically(ws.data.root / ADDRESS, f"{address}\n".encode(), private=True)
+    onward = f'<meta http-equiv="refresh" content="0;url={address}">'
+    page = f'<!doctype html><meta charset="utf-8"><title>Stone Stack</title>{onward}\n'
+    write_atomically(ws.data.root / OPENING, page.encode(), private=True)
+
+
+def known_address(ws: Workspace) -> str:
+    """Return the address that a running server has noted."""
+    place = ws.data.root / ADDRESS
+    return place.read_text("utf-8").strip() if place.is_file() else "its address is not known yet"
+
+
+def show(ws: Workspace) -> None:
+    """Open the page where there is a desktop, by way of a file: words of a command are seen by all
+    users of a machine."""
+    page = ws.data.root / OPENING
+    desktop = sys.platform in ("darwin", "win32") or any(
+        os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY")
+    )
+    if desktop and sys.stdout.isatty() and page.is_file():
+        webbrowser.open(page.as_uri())

@@ -192,3 +192,6 @@ class DemoCase(BrowserCase):
         data = cls.folder / "data"
         cls.server = Server("stonestack.cli.main", "demo", "--port", 0, data=data)
         cls.addClassCleanup(cls.server.stop)
+        # As a person has a bookmark of it: the address without its secret.
+        cls.context.request.get(cls.server.address)
+        cls.server.address = cls.server.address.partition("?")[0]

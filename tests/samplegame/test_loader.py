@@ -6,6 +6,8 @@ import unittest
 import warnings
 import zipfile
 from pathlib import Path
+from typing import Any
+from unittest import mock
 
 from stonestack.core import codecs
 from stonestack.core.blocks import BlockFormat
@@ -32,7 +34,7 @@ class GameCase(unittest.TestCase):
     def setUp(self) -> None:
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
-        self.folder = Path(holder.name)
+        self.folder = Path(holder.name) / "game"
         self.own, self.ours = texture(seed=1), texture(seed=2)
         self.put("room.json", json.dumps({"objects": {"floor": "floor"}, "largest": 64}).encode())
         self.put("base/materials/floor.json", definition("../textures/floor_c.dds"))
@@ -83,6 +85,14 @@ class Containers(GameCase):
         self.assertIsNotNone(self.shown())
 
 
+def let_in(folder: Path) -> Any:
+    """Return a client that has opened the printed address."""
+    client = create_app(folder, "key of the test").test_client()
+    for port in ("1", "9"):
+        client.get("/?key=key of the test", base_url=f"http://127.0.0.1:{port}").close()
+    return client
+
+
 class Profile(GameCase):
     def test_colours_are_shifted_on_import_when_the_profile_says_so_and_the_log_tells(self) -> None:
         room = {"objects": {"floor": "floor"}, "largest": 64, "import": {"gain": [1, 0.5, 9]}}
@@ -91,7 +101,7 @@ class Profile(GameCase):
         shifted = load(self.folder)
         self.assertEqual(shifted.gain, (1.0, 0.5, 4.0))
         self.assertIn("shifted on import", self.words(shifted)["room.json"])
-        client = create_app(self.folder).test_client()
+        client = let_in(self.folder)
         told = client.get("/scene.json", base_url="http://127.0.0.1:1").get_json()
         self.assertEqual(told["gain"], [1.0, 0.5, 4.0])
 
@@ -109,12 +119,81 @@ class Updates(GameCase):
                 info.size = len(data)
                 tar.addfile(info, io.BytesIO(data))
         self.put("update.saltglass", buffer.getvalue())
-        client = create_app(self.folder).test_client()
+        client = let_in(self.folder)
         told = client.post("/update", base_url="http://127.0.0.1:1").get_json()
         self.assertEqual(told["written"], 1)
         self.assertEqual((self.folder / "base/textures/floor_c.dds").read_bytes(), fresh)
         again = client.post("/update", base_url="http://127.0.0.1:1").get_json()
         self.assertEqual(again["written"], 0)
+
+    def pack(self, *entries: tuple[tarfile.TarInfo, bytes]) -> Any:
+        buffer = io.BytesIO()
+        with tarfile.open(fileobj=buffer, mode="w:gz") as tar:
+            for info, data in entries:
+                info.size = len(data)
+                tar.addfile(info, io.BytesIO(data))
+        self.put("update.saltglass", buffer.getvalue())
+        return let_in(self.folder).post("/update", base_url="http://127.0.0.1:1")
+
+    def test_an_update_that_leads_out_or_brings_links_is_refused_as_a_whole(self) -> None:
+        outside = self.folder.parent / "outside"
+        outside.mkdir()
+        (outside / "there").write_text("as it was")
+        (self.folder / "linked").symlink_to(outside)
+        good = tarfile.TarInfo("base/textures/floor_c.dds")
+        before = (self.folder / good.name).read_bytes()
+        link = tarfile.TarInfo("base/link")
+        link.type, link.linkname = tarfile.SYMTYPE, str(outside)
+        bad = [
+            *(tarfile.TarInfo(f"{outside}/there"), tarfile.TarInfo("../outside/there")),
+            *(tarfile.TarInfo("linked/there"), tarfile.TarInfo("base"), link),
+            tarfile.TarInfo("base\\..\\..\\there"),
+        ]
+        for info in bad:
+            with self.subTest(info.name):
+                answer = self.pack((good, b"new"), (info, b"bad"))
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn("refused", answer.text)
+                self.assertEqual((self.folder / good.name).read_bytes(), before)
+                self.assertEqual((outside / "there").read_text(), "as it was")
+                self.assertFalse(any(self.folder.rglob(".saltglass-new-*")))
+
+    def test_a_stop_between_two_files_is_made_up_for_by_the_next_start(self) -> None:
+        names = ["base/textures/floor_c.dds", "base/textures/floor_n.dds"]
+        real, done = Path.replace, 0
+
+        def stopping(path: Path, target: Path) -> Path:
+            nonlocal done
+            done += target.suffix == ".dds"
+            if done == 2:
+                raise KeyboardInterrupt
+            return real(path, target)
+
+        with (
+            mock.patch.object(Path, "replace", stopping),
+            self.assertRaises(KeyboardInterrupt),
+        ):
+            self.pack(*((tarfile.TarInfo(name), texture(seed=9)) for name in names))
+        create_app(self.folder, "key")
+        for name in names:
+            self.assertEqual((self.folder / name).read_bytes(), texture(seed=9))
+        self.assertFalse((self.folder / "update.pending").exists())
+
+    def test_the_log_is_not_written_through_a_link(self) -> None:
+        outside = self.folder.parent / "outside.txt"
+        outside.write_text("as it was")
+        log = self.folder / "saltglass.log"
+        log.unlink(missing_ok=True)
+        log.symlink_to(outside)
+        let_in(self.folder)
+        self.assertEqual(outside.read_text(), "as it was")
+        self.assertFalse(log.is_symlink())
+
+    def test_who_has_no_key_sees_nothing(self) -> None:
+        client = create_app(self.folder, "key").test_client()
+        for address in ("/", "/scene.json", "/?key=kéy", "/assets/room.js"):
+            answer = client.get(address, base_url="http://127.0.0.1:1")
+            self.assertEqual(answer.status_code, 401, address)
 
 
 class Loader(GameCase):
@@ -201,7 +280,7 @@ class Loader(GameCase):
 class Server(GameCase):
     def setUp(self) -> None:
         super().setUp()
-        self.client = create_app(self.folder).test_client()
+        self.client = let_in(self.folder)
         self.host = {"base_url": "http://127.0.0.1:9"}
 
     def colour(self) -> bytes:

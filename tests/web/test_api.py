@@ -19,7 +19,10 @@ class ApiCase(WorkspaceCase):
     def setUp(self) -> None:
         super().setUp()
         self.project = projects.create(self.ws, "Glasshouse", None)
-        self.client = create_app(self.ws).test_client()
+        app = create_app(self.ws)
+        self.guard = app.extensions["guard"]
+        self.client = app.test_client()
+        self.client.get(f"/?key={self.guard.secret}", base_url=self.base)
         page = self.client.get("/", base_url=self.base).text
         match = re.search(r'name="stone-token" content="([^"]+)"', page)
         assert match

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
 
 from flask import Response
 from flask_openapi3.models.file import FileStorage
@@ -36,7 +35,7 @@ from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models, unchanging
 from stonestack.web.api.projects import ProjectPath
 from stonestack.web.api.surfaces import SurfacePath
-from stonestack.web.asked import Place
+from stonestack.web.asked import Place, path_of
 
 
 class GamePath(BaseModel):
@@ -182,7 +181,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.post("/api/games", responses={200: GameFolderView})
     def register_game(body: Folder) -> Response:
-        return model(games.register(ws, Path(body.root)))
+        return model(games.register(ws, path_of(body.root)))
 
     @app.get("/api/projects/<project_id>/registered-game", responses={200: GameFolderView})
     def project_game(path: ProjectPath) -> Response:
@@ -195,7 +194,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.put("/api/games/<game_id>/root", responses={200: GameFolderView})
     def move_game(path: GamePath, body: Folder) -> Response:
-        return model(games.move(ws, path.game_id, Path(body.root)))
+        return model(games.move(ws, path.game_id, path_of(body.root)))
 
     @app.post("/api/games/<game_id>/catalogue", responses={200: JobView})
     def catalogue_game(path: GamePath, body: Reading) -> Response:
@@ -254,12 +253,12 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.put("/api/projects/<project_id>/registered-game", responses={200: GameFolderView})
     def point_project(path: ProjectPath, body: NewRoot) -> Response:
-        return model(games.point(ws, path.project_id, Path(body.root), body.moved))
+        return model(games.point(ws, path.project_id, path_of(body.root), body.moved))
 
     @app.post("/api/games/<game_id>/names", responses={200: NamesView})
     def attach_names(path: GamePath, body: Names) -> Response:
         root = games.folder(ws, path.game_id)
-        place = Path(body.place).expanduser()
+        place = path_of(body.place)
         return model(
             naming.attach(ws, path.game_id, place if place.is_absolute() else root / place)
         )

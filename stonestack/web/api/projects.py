@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
@@ -23,7 +21,7 @@ from stonestack.services import projects
 from stonestack.services.projects import ProjectView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
-from stonestack.web.asked import Place
+from stonestack.web.asked import Place, path_of
 
 
 class ProjectPath(BaseModel):
@@ -214,7 +212,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.post("/api/projects", responses={200: ProjectView})
     def start_project(body: NewProject) -> Response:
-        folder = Path(body.game_folder).expanduser() if body.game_folder else None
+        folder = path_of(body.game_folder) if body.game_folder else None
         return model(projects.create(ws, body.title, folder, body.target))
 
     @app.get("/api/projects/<project_id>", responses={200: ProjectView})
@@ -223,7 +221,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.get("/api/target-of-folder", responses={200: Target})
     def target_of_folder(query: FolderQuery) -> Response:
-        folder = Path(query.folder).expanduser()
+        folder = path_of(query.folder)
         return model(projects.fitting(folder if folder.is_dir() else None))
 
     @app.put("/api/projects/<project_id>", responses={200: ProjectView})

@@ -73,7 +73,7 @@ function Room({ project }: { project: string }) {
         </a>
       </BarActions>
       {/* The room reads its folder anew whenever it is opened from here. */}
-      <iframe title="Saltglass, the sample game" src={`${game.address}?fresh`} className="block h-full w-full border-0" />
+      <iframe title="Saltglass, the sample game" src={`${game.address}&fresh`} className="block h-full w-full border-0" />
     </>
   );
 }
