@@ -12,7 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from stonestack import __version__
-from stonestack.cli import deliveries, games, safe
+from stonestack.cli import check, deliveries, games, safe
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -78,6 +78,7 @@ def _parser() -> argparse.ArgumentParser:
     deliveries.add(commands)
     games.add(commands)
     safe.add(commands)
+    check.add(commands)
 
     paint = commands.add_parser("paint", help="stand in for an image editor: paint on a file")
     paint.add_argument("file", type=Path)

@@ -34,7 +34,7 @@ class Workspace:
     def __init__(self, data: DataFolder) -> None:
         disk.keep_private()
         self.data = data.made()
-        self.engine = open_database(data.database)
+        self.engine = open_database(data)
         self.files = FileStore(data.files)
         self.safe = FileStore(data.safe)
         self.cache = Cache(data.cache)

@@ -2,18 +2,31 @@
 
 from __future__ import annotations
 
+import sqlite3
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, event, inspect
+from sqlalchemy.exc import DBAPIError
 from sqlmodel import create_engine
+
+from stonestack.core.errors import BadRequest
+from stonestack.store import copies, failures
+from stonestack.store.place import DataFolder
 
 MIGRATIONS = Path(__file__).with_name("migrations")
 
 
-def open_database(path: Path) -> Engine:
-    """Return an engine on the database at ``path``, migrated to the newest schema."""
-    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30})
+def open_database(data: DataFolder) -> Engine:
+    """Return an engine on a data folder's database, migrated to the newest schema.
+
+    Raises
+    ------
+    BadRequest
+        If it is lost beside kept files, is damaged, or comes from a newer version.
+    """
+    copies.see_not_lost(data)
+    engine = create_engine(f"sqlite:///{data.database}", connect_args={"timeout": 30})
 
     @event.listens_for(engine, "connect")
     def _prepare(connection: Any, _record: Any) -> None:
@@ -23,18 +36,38 @@ def open_database(path: Path) -> Engine:
         cursor.execute("PRAGMA synchronous=FULL")
         cursor.close()
 
-    migrate(engine)
+    try:
+        _migrate(data, engine)
+    except (DBAPIError, sqlite3.Error, UnicodeDecodeError) as error:
+        engine.dispose()
+        if isinstance(error, UnicodeDecodeError):
+            # A damaged schema is told by SQLite in bytes that are no text.
+            raise failures.damaged() from error
+        raise failures.told(error) or error from error
+    except BaseException:
+        engine.dispose()
+        raise
     return engine
 
 
-def migrate(engine: Engine) -> None:
-    """Bring the schema up to date, wholly or not at all.
+def _migrate(data: DataFolder, engine: Engine) -> None:
+    """Bring the schema up to date, wholly or not at all; a copy of the earlier one is kept.
 
     Where it is, the migration tool is not even loaded.
     """
     with engine.connect() as connection:
-        if _version(connection) == newest():
-            return
+        version = _version(connection)
+    if version == newest():
+        return
+    if version is not None and version > newest():
+        raise BadRequest(
+            "newer-data",
+            f"The data folder was last used by a newer Stone Stack ({version}; this one knows "
+            f"{newest()}).",
+            "Start the newer one; nothing was changed.",
+        )
+    if version is not None:
+        copies.keep(data)
     from alembic import command
     from alembic.config import Config
 

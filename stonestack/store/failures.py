@@ -58,11 +58,17 @@ def of_database(error: sqlite3.Error) -> StoneError | None:
             "Another Stone Stack is writing into this data folder just now.",
             "Wait until it is done, then try again; nothing was changed.",
         )
-    damaged = ("SQLITE_CORRUPT", "SQLITE_NOTADB", "SQLITE_IOERR", "SQLITE_SCHEMA")
-    if name.startswith(damaged):
-        return BadRequest(
-            "database-damaged",
-            "The database of the data folder is damaged.",
-            "Stop Stone Stack and run: stone-stack check. It offers the newest whole copy.",
-        )
+    torn = ("SQLITE_CORRUPT", "SQLITE_NOTADB", "SQLITE_IOERR", "SQLITE_SCHEMA")
+    # A text that is none is told without a name of its own.
+    if name.startswith(torn) or str(error).startswith("Could not decode to UTF-8"):
+        return damaged()
     return None
+
+
+def damaged() -> BadRequest:
+    """Return what is said of a damaged database."""
+    return BadRequest(
+        "database-damaged",
+        "The database of the data folder is damaged.",
+        "Stop Stone Stack and run: stone-stack check. It offers the newest whole copy.",
+    )

@@ -21,6 +21,11 @@ class DataFolder:
         return self.root / "stonestack.sqlite3"
 
     @property
+    def copies(self) -> Path:
+        """Copies of the database, the last five."""
+        return self.root / "copies"
+
+    @property
     def files(self) -> Path:
         """Imported files, by content hash; never changed."""
         return self.root / "files"

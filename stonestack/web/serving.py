@@ -10,9 +10,11 @@ import webbrowser
 from urllib.parse import urlencode
 
 from stonestack.core.errors import Conflict
+from stonestack.services.jobs import Progress
 from stonestack.services.warming import warm
 from stonestack.services.watching import Watcher
 from stonestack.services.workspace import Workspace
+from stonestack.store import copies
 from stonestack.store.door import door
 from stonestack.store.files import write_atomically
 from stonestack.web.app import STATIC, create_app
@@ -76,7 +78,7 @@ def _served(ws: Workspace, port: int | None, path: str) -> int:
     print(f"Stone Stack is ready: {address}", flush=True)
     show(ws)
     watcher = Watcher(ws)
-    ws.jobs.start("Prepare pictures", lambda progress: warm(ws, progress))
+    ws.jobs.start("Prepare pictures", lambda progress: _prepare(ws, progress))
     try:
         server.run()
     except KeyboardInterrupt:
@@ -85,6 +87,12 @@ def _served(ws: Workspace, port: int | None, path: str) -> int:
         server.close()
         watcher.close()
     return 0
+
+
+def _prepare(ws: Workspace, progress: Progress) -> dict[str, int]:
+    """Keep the day's copy of the database, then have pictures ready."""
+    copies.keep(ws.data, at_most_every=copies.DAY)
+    return warm(ws, progress)
 
 
 def _note(ws: Workspace, address: str) -> None:
