@@ -16,7 +16,7 @@ from tests.sizes import SWEEP
 
 SEEDED = (
     *("test_faults", "TwoWriters", "test_hostile", "test_extending", "test_any_edits"),
-    *("TwoWorkers", "ByLook", "AgainstTheWrittenRanking"),
+    *("TwoWorkers", "ByLook", "AgainstTheWrittenRanking", "test_door", "test_bad_states"),
 )
 BROWSER_TIMES = 10
 

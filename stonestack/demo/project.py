@@ -36,6 +36,8 @@ from stonestack.store.place import DataFolder
 
 MADE = "demo-made"
 """This file in the data folder says that the demo is whole."""
+GAME_MARK = "demo-game"
+"""This file beside the demo's game says that it was drawn for it, and may be drawn anew."""
 
 _TITLES = {
     "floor_encaustic": "Encaustic floor",
@@ -102,7 +104,9 @@ def ensure(data: DataFolder) -> Workspace:
     if not (data.root / MADE).is_file():
         if data.root.exists():
             shutil.rmtree(data.root)
-            shutil.rmtree(game_of(data).parent, ignore_errors=True)
+        beside = game_of(data).parent
+        if (beside / GAME_MARK).is_file():
+            shutil.rmtree(beside)
         workspace = Workspace(data)
         make(workspace)
         (data.root / MADE).write_text("The demo project is whole.\n")
@@ -117,6 +121,7 @@ def _moved_out(ws: Workspace) -> None:
     old, new = ws.data.root / "Saltglass", game_of(ws.data)
     if old.is_dir() and not new.exists():
         new.parent.mkdir(exist_ok=True)
+        (new.parent / GAME_MARK).write_text("The demo's game lies here; it goes with the demo.\n")
         old.rename(new)
     if not new.is_dir():
         return
@@ -128,6 +133,8 @@ def _moved_out(ws: Workspace) -> None:
 def make(ws: Workspace) -> None:
     """Make the demo project in an empty workspace."""
     game = game_of(ws.data)
+    game.parent.mkdir(exist_ok=True)
+    (game.parent / GAME_MARK).write_text("The demo's game lies here; it goes with the demo.\n")
     # Drawing is plain array work that one interpreter cannot share between cores.
     with ProcessPoolExecutor(max_workers=2, mp_context=get_context("spawn")) as pool:
         drawn = {name: pool.submit(_drawn, name) for name in SOURCES}

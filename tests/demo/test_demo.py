@@ -5,13 +5,42 @@ import numpy as np
 from PIL import Image
 
 from stonestack.core import codecs
+from stonestack.core.document import rebuilt
 from stonestack.core.image import Space
 from stonestack.core.tile.light import light_field
 from stonestack.core.tile.seam import seam_score
 from stonestack.demo.originals import ORIGINALS
 from stonestack.demo.paint import Canvas
-from stonestack.demo.project import _MATERIALS, _RELIEF, _TITLES
+from stonestack.demo.project import _MATERIALS, _RELIEF, _TITLES, MADE, ensure, game_of
 from stonestack.demo.sources import SOURCES, lattice_pattern
+from stonestack.services import games, projects
+from stonestack.store.tables import GameRow
+from tests.games import small_game, state
+from tests.support import WorkspaceCase
+
+
+class Earlier(WorkspaceCase):
+    def test_a_demo_whose_game_lay_in_its_data_is_brought_out_of_it(self) -> None:
+        # Games inside the data folder are refused now; an earlier demo had its own there.
+        data = self.ws.data
+        old = small_game(data.root / "Saltglass")
+        was = state(old)
+        with self.ws.writing() as session:
+            session.add(GameRow(root=str(old), title="Saltglass"))
+        project = projects.create(self.ws, "Saltglass", None)
+        with self.ws.session() as session:
+            settings = projects.settings_of(session, project.id)
+            body = rebuilt(settings, game_folder=str(old)).model_dump_json()
+            session.connection().exec_driver_sql("UPDATE revision SET body = ?", (body,))
+        (data.root / MADE).write_text("")
+        self.ws.close()
+        for _ in range(2):
+            ws = ensure(data)
+            self.addCleanup(ws.close)
+            [shown] = projects.listed(ws)
+            self.assertEqual(shown.game_folder, str(game_of(data)))
+            self.assertEqual([g.root for g in games.listed(ws)], [str(game_of(data))])
+            self.assertEqual(state(game_of(data)), was)
 
 
 class RawSources(unittest.TestCase):
