@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from multiprocessing import get_context
 from pathlib import Path
@@ -20,12 +21,14 @@ from stonestack.core.catalogue.grouping import Item, grouped
 from stonestack.core.catalogue.guess import Guess, guess
 from stonestack.core.catalogue.looks import Look
 from stonestack.core.catalogue.names import NameParts, folded, parts
+from stonestack.core.errors import Conflict
 from stonestack.core.parallel import cores
 from stonestack.core.roles import Role
 from stonestack.services import games, naming
 from stonestack.services.jobs import Progress
 from stonestack.services.reading import FileRead, Seen, listing, read_file, read_files
 from stonestack.services.workspace import Workspace
+from stonestack.store.lock import exclusive
 from stonestack.store.tables import ContentRow, EntryRow, GameFileRow, GameRow, now
 
 _BATCH = 256
@@ -81,9 +84,30 @@ def catalogue(
     thorough : bool
         Read every file again, trusting no size and no time stamp.
     """
+    with _alone(ws, game_id, progress):
+        return _catalogued(ws, game_id, progress, thorough)
+
+
+@contextmanager
+def _alone(ws: Workspace, game_id: str, progress: Progress) -> Iterator[None]:
+    """Read a folder only once at a time, over threads and processes; who comes second waits.
+
+    It then finds most of it read already.
+    """
+    with ExitStack() as held:
+        while True:
+            try:
+                held.enter_context(exclusive(ws.data.journal / "reading" / game_id, patience=1.0))
+                break
+            except Conflict:
+                progress.at(0.0, "Waiting for another reading of this folder")
+        yield
+
+
+def _catalogued(ws: Workspace, game_id: str, progress: Progress, thorough: bool) -> Catalogued:
     root = games.folder(ws, game_id)
     progress.at(0.0, "Listing the folder")
-    found = listing(root)
+    found = listing(root, ws.data.root)
     with ws.session() as session:
         known = {
             path: Known(file_id, size, mtime_ns, digest)

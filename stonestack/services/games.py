@@ -230,13 +230,13 @@ def version_of(root: Path) -> str:
         try:
             if not path.is_file() or path.stat().st_size > 1 << 20:
                 continue
-            text = path.read_text("utf-8")
-        except (OSError, UnicodeDecodeError):
+            text = reach.read(root, name).decode("utf-8")
+        except (OSError, UnicodeDecodeError, BadRequest):
             continue
         if name.endswith(".json"):
             try:
                 found = json.loads(text)
-            except ValueError:
+            except (ValueError, RecursionError):
                 continue
             if isinstance(found, dict) and isinstance(found.get("version"), str | int | float):
                 return str(found["version"])[:40]

@@ -12,6 +12,7 @@ from stonestack.core import containers
 from stonestack.core.catalogue.describe import Described, describe
 from stonestack.core.containers import Entry, Held
 from stonestack.core.errors import StoneError
+from stonestack.store import reach
 from stonestack.store.disk import PREFIX, FileSource
 
 MOST_LOOKED = 256 << 20
@@ -58,8 +59,13 @@ class Listing:
     left_out: list[tuple[str, str]] = field(default_factory=list)
 
 
-def listing(root: Path) -> Listing:
+def listing(root: Path, own: Path | None = None) -> Listing:
     """List a folder and all below it; links are never followed.
+
+    Parameters
+    ----------
+    own : Path, optional
+        Our own data folder, which is left out wherever it is mounted.
 
     Raises
     ------
@@ -67,10 +73,14 @@ def listing(root: Path) -> Listing:
         If the folder itself is not there.
     """
     found = Listing()
+    barred = reach.id_of(own) if own is not None else None
     waiting = [("", root)]
     first = True
     while waiting:
         below, folder = waiting.pop()
+        if barred is not None and reach.id_of(folder) == barred:
+            found.left_out.append((below.rstrip("/"), "is Stone Stack's own data folder"))
+            continue
         try:
             with os.scandir(folder) as entries:
                 for entry in sorted(entries, key=lambda e: e.name):
@@ -125,43 +135,50 @@ def read_file(root: Path, seen: Seen, known: str = "") -> FileRead:
     known : str
         The hash that the file had; where it still has that, its content is not looked at.
     """
-    path = root / seen.path
     try:
-        if seen.size <= MOST_LOOKED:
-            data = path.read_bytes()
-            status = path.stat()
-            seen = Seen(seen.path, len(data), status.st_mtime_ns)
-            digest = hashlib.sha256(data).hexdigest()
-            if digest == known:
-                return FileRead(seen, digest, "", "", [])
-            form = containers.form_of(data[: containers.HEAD])
-            if form is None:
-                entry = EntryRead(seen.path, (), len(data), digest, describe(data))
-                return FileRead(seen, digest, "", "", [entry])
-            return _container(seen, digest, form.name, Held(data))
-        with path.open("rb") as file:
-            digest = hashlib.file_digest(file, "sha256").hexdigest()
-        if digest == known:
-            return FileRead(seen, digest, "", "", [])
-        with FileSource(path) as source:
-            head = source.at(0, _HEAD)
-            form = containers.form_of(head[: containers.HEAD])
-            if form is not None:
-                return _container(seen, digest, form.name, source)
-        described = describe(head)
-        large = Described(
-            described.kind,
-            described.width,
-            described.height,
-            described.levels,
-            problem="The file is too large to look at; it is kept and restored all the same.",
-        )
-        entry = EntryRead(seen.path, (), seen.size, digest, large)
-        return FileRead(seen, digest, "", "", [entry])
-    except OSError as error:
-        problem = f"It cannot be read: {error.strerror or error}."
+        with reach.opened(root, seen.path) as handle:
+            return _read_open(handle, seen, known)
+    except (OSError, StoneError) as error:
+        words = error.message if isinstance(error, StoneError) else error.strerror or error
+        problem = f"It cannot be read: {words}".rstrip(".") + "."
         entry = EntryRead(seen.path, (), seen.size, "", Described("unreadable", problem=problem))
         return FileRead(seen, "", "", problem, [entry])
+
+
+def _read_open(handle: int, seen: Seen, known: str) -> FileRead:
+    """Read a file that is open; it is this one, whatever its path comes to lead to."""
+    status = os.fstat(handle)
+    seen = Seen(seen.path, status.st_size, status.st_mtime_ns)
+    if seen.size <= MOST_LOOKED:
+        with os.fdopen(handle, "rb", closefd=False) as file:
+            data = file.read(MOST_LOOKED + 1)
+        digest = hashlib.sha256(data).hexdigest()
+        if digest == known:
+            return FileRead(seen, digest, "", "", [])
+        form = containers.form_of(data[: containers.HEAD])
+        if form is None:
+            entry = EntryRead(seen.path, (), len(data), digest, describe(data))
+            return FileRead(seen, digest, "", "", [entry])
+        return _container(seen, digest, form.name, Held(data))
+    with os.fdopen(handle, "rb", closefd=False) as file:
+        digest = hashlib.file_digest(file, "sha256").hexdigest()
+    if digest == known:
+        return FileRead(seen, digest, "", "", [])
+    with FileSource(handle) as source:
+        head = source.at(0, _HEAD)
+        form = containers.form_of(head[: containers.HEAD])
+        if form is not None:
+            return _container(seen, digest, form.name, source)
+    described = describe(head)
+    large = Described(
+        described.kind,
+        described.width,
+        described.height,
+        described.levels,
+        problem="The file is too large to look at; it is kept and restored all the same.",
+    )
+    entry = EntryRead(seen.path, (), seen.size, digest, large)
+    return FileRead(seen, digest, "", "", [entry])
 
 
 def _container(seen: Seen, digest: str, form: str, source: containers.Source) -> FileRead:

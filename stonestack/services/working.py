@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+import logging
 import threading
 from pathlib import Path
+from traceback import format_exception
 
 from pydantic import BaseModel
 from sqlmodel import col, select
@@ -12,7 +14,7 @@ from sqlmodel import col, select
 from stonestack.core import edits
 from stonestack.core.catalogue.names import folded
 from stonestack.core.document import Returned, Stage
-from stonestack.core.errors import BadRequest, Conflict, StoneError
+from stonestack.core.errors import BadFile, BadRequest, Conflict, StoneError
 from stonestack.core.naming import code_name
 from stonestack.core.roles import ROLES
 from stonestack.core.wiring import Wiring
@@ -20,9 +22,11 @@ from stonestack.core.workfiles.passing import EXTENSIONS, Trouble, WorkKind, inc
 from stonestack.services import history, projects, surfaces, taking
 from stonestack.services.history import SURFACE
 from stonestack.services.workspace import Workspace, must
+from stonestack.store import failures, reach
 from stonestack.store.files import sha256, write_atomically
 from stonestack.store.tables import WorkfileRow
 
+log = logging.getLogger(__name__)
 _taking = threading.Lock()
 """Files are taken in one at a time: a save and a look may come together."""
 
@@ -145,7 +149,7 @@ def mend(ws: Workspace, workfile_id: str, codes: list[str]) -> WorkfileView:
     """Take a working file in again with some of its troubles mended."""
     with ws.session() as session:
         row = must(session, WorkfileRow, workfile_id, "working file")
-    data = Path(row.path).read_bytes()
+    data = _read(ws, Path(row.path))
     with _taking:
         return _take_in(ws, row.id, data, set(codes))
 
@@ -156,24 +160,45 @@ def _look_at(ws: Workspace, workfile_id: str) -> bool:
             row = session.get(WorkfileRow, workfile_id)
         if row is None:
             return False
-        path = Path(row.path)
         try:
-            data = path.read_bytes()
-        except OSError:
+            data = _read(ws, Path(row.path))
+        except FileNotFoundError:
             return False
-        if sha256(data) == row.seen:
+        except (OSError, StoneError) as error:
+            # It has not been seen: as soon as it can be read, it comes in.
+            _unread(ws, row, row.seen, error)
+            return False
+        seen = sha256(data)
+        if seen == row.seen:
             return False
         try:
             _take_in(ws, row.id, data, set())
         except Conflict:
             # Somebody else was faster each time; it is not seen yet, so it is looked at again.
             return False
-        except StoneError as error:
-            # The editor may still be writing; the next save is looked at again.
-            trouble = Trouble(code=error.code, words=f"{error.message} {error.fix}")
-            _note(ws, row.id, sha256(data), "unread", [trouble])
+        except Exception as error:
+            # Whatever is wrong with one file, the next ones come in. The editor may still be
+            # writing; the next save is looked at again.
+            _unread(ws, row, seen, error)
             return False
     return True
+
+
+def _read(ws: Workspace, path: Path) -> bytes:
+    """Return what a working file holds; a pipe or a link in its place is no file."""
+    if not path.is_relative_to(ws.data.working):
+        raise FileNotFoundError(path)  # Of a data folder that was moved since.
+    return reach.read(ws.data.working, path.relative_to(ws.data.working).as_posix())
+
+
+def _unread(ws: Workspace, row: WorkfileRow, seen: str, error: Exception) -> None:
+    """Say at a working file why it was not taken in."""
+    known = error if isinstance(error, StoneError) else failures.told(error)
+    if known is None:
+        log.error("A working file was not taken in:\n%s", "".join(format_exception(error)))
+        known = BadFile("unreadable", f"{Path(row.path).name} cannot be read.", "Save it anew.")
+    trouble = Trouble(code=known.code, words=f"{known.message} {known.fix}")
+    _note(ws, row.id, seen, "unread", [trouble])
 
 
 def _take_in(ws: Workspace, workfile_id: str, data: bytes, fixes: set[str]) -> WorkfileView:

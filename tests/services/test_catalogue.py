@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import unicodedata
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
@@ -159,12 +160,26 @@ class Reading(CatalogueCase):
         held = {p.read_bytes() for p in (self.root / "out").glob("*.dds")}
         self.assertEqual(held, {data for _, data in files})
 
+    def test_several_read_one_folder_at_once_and_all_find_the_same(self) -> None:
+        other = small_game(self.root / "second")
+        with ThreadPoolExecutor(6) as pool:
+            found = list(pool.map(lambda _: games.register(self.ws, other).id, range(6)))
+            self.assertEqual(len(set(found)), 1)
+            work = [
+                pool.submit(cataloguing.catalogue, self.ws, found[0], silent()) for _ in range(6)
+            ]
+            read = [each.result().read for each in work]
+        self.assertEqual(sorted(read)[:5], [0] * 5)
+        self.assertEqual(
+            len(finding.everything(self.ws, found[0])), len(finding.everything(self.ws, self.id))
+        )
+
     def test_an_unreadable_file_is_listed_and_said(self) -> None:
         from unittest import mock
 
         from stonestack.services.reading import Seen, read_file
 
-        with mock.patch("pathlib.Path.read_bytes", side_effect=PermissionError(13, "denied")):
+        with mock.patch("os.open", side_effect=PermissionError(13, "denied")):
             read = read_file(self.game, Seen("tex/wall_c.dds", 10, 1))
         self.assertIn("denied", read.problem)
         self.assertEqual(len(read.entries), 1)

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import io
+import os
+import re
 import threading
 import time
 import unittest
 import zipfile
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 import numpy as np
@@ -220,6 +223,20 @@ class Passing(WorkingCase):
         names = [x.name for x in openraster.read(Path(view.path).read_bytes())]
         self.assertEqual(names[:2], [GUIDES, PICTURE])
 
+    def test_a_layer_that_lies_beside_the_picture_shows_nothing_of_itself(self) -> None:
+        view = self.out(WorkKind.ORA)
+        with zipfile.ZipFile(view.path) as archive:
+            parts = {name: archive.read(name) for name in archive.namelist()}
+        for left, top in ((70, 0), (0, 70), (-70, 0), (0, -70)):
+            moved = re.sub(r'x="\d+" y="\d+"', f'x="{left}" y="{top}"', parts["stack.xml"].decode())
+            self.assertNotEqual(moved, parts["stack.xml"].decode())
+            buffer = io.BytesIO()
+            with zipfile.ZipFile(buffer, "w") as archive:
+                for name, data in (parts | {"stack.xml": moved.encode()}).items():
+                    archive.writestr(name, data)
+            for layer in openraster.read(buffer.getvalue()):
+                self.assertEqual(int(layer.texels.max()), 0, (left, top))
+
     def test_guides_and_the_original_left_visible_stay_out_of_the_picture(self) -> None:
         view = self.out(WorkKind.ORA)
         layers = openraster.read(Path(view.path).read_bytes())
@@ -300,6 +317,56 @@ class Troubles(WorkingCase):
         image = Image.open(io.BytesIO(data)).convert("RGB")
         image.paste((1, 2, 250), (0, 0, 20, 20))
         return image
+
+    def test_one_bad_file_is_told_at_its_map_and_the_next_ones_come_in(self) -> None:
+        piped, deep, fine = (
+            self.out(WorkKind.PNG, Stage.STEPS),
+            self.out(WorkKind.ORA, Stage.SIZE),
+            self.out(WorkKind.PNG, Stage.SIZE),
+        )
+        Path(piped.path).unlink()
+        os.mkfifo(piped.path)
+        with zipfile.ZipFile(deep.path) as archive:
+            parts = {name: archive.read(name) for name in archive.namelist()}
+        stack = parts["stack.xml"].decode()
+        parts["stack.xml"] = re.sub(r'x="\d+"', 'x="100000000000"', stack).encode()
+        self.assertNotEqual(parts["stack.xml"].decode(), stack)
+        with zipfile.ZipFile(deep.path, "w") as archive:
+            for name, data in parts.items():
+                archive.writestr(name, data)
+        image = Image.open(fine.path).convert("RGB")
+        image.paste((255, 0, 0), (4, 4, 20, 20))
+        image.save(fine.path)
+        self.assertEqual(working.look(self.ws), [fine.id])
+        told = {view.id: view for view in working.listed(self.ws, self.surface.id)}
+        for view in (piped, deep):
+            self.assertEqual(told[view.id].state, "unread")
+            self.assertTrue(told[view.id].troubles[0].words)
+        # A pipe that becomes a file again comes in.
+        Path(piped.path).unlink()
+        image.save(piped.path)
+        self.assertIn(piped.id, working.look(self.ws))
+
+    def test_whatever_a_reader_raises_the_next_ones_come_in(self) -> None:
+        first, second = self.out(WorkKind.PNG, Stage.STEPS), self.out(WorkKind.PNG, Stage.SIZE)
+        for view in (first, second):
+            image = Image.open(view.path).convert("RGB")
+            image.paste((0, 0, 255), (4, 4, 20, 20))
+            image.save(view.path)
+        real, name = working.incoming, Path(first.path).name
+
+        def failing(of: str, *rest: Any) -> Any:
+            if of == name:
+                raise OverflowError("inside a decoder")
+            return real(of, *rest)
+
+        with (
+            mock.patch.object(working, "incoming", failing),
+            self.assertLogs("stonestack.services.working", "ERROR"),
+        ):
+            self.assertEqual(working.look(self.ws), [second.id])
+        told = {view.id: view for view in working.listed(self.ws, self.surface.id)}
+        self.assertIn("cannot be read", told[first.id].troubles[0].words)
 
     def test_surfaces_whose_names_differ_only_by_case_get_two_files(self) -> None:
         first = self.out()

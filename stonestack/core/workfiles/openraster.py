@@ -82,6 +82,13 @@ def write(layers: list[Layer]) -> bytes:
     return buffer.getvalue()
 
 
+_TEXEL = 8
+"""Bytes of a texel at the depth that a layer may have."""
+_MOST_MEMORY = 1 << 30
+_FARTHEST = 1 << 20
+"""Texels that a layer may lie away from the picture's corner."""
+
+
 def read(data: bytes) -> list[Layer]:
     """Read layers, the topmost first.
 
@@ -100,6 +107,12 @@ def read(data: bytes) -> list[Layer]:
             if not (0 < size[0] <= 16384 and 0 < size[1] <= 16384):
                 raise _damaged()
             nodes = list(image.iter("layer"))[:_MOST_LAYERS]
+            if len(nodes) * size[0] * size[1] * _TEXEL > _MOST_MEMORY:
+                raise BadFile(
+                    "too-many-layers",
+                    f"{len(nodes)} layers of {size[0]} × {size[1]} are more than fit in memory.",
+                    "Merge some of them in the image editor.",
+                )
             return [_layer(file, node, size) for node in nodes]
     except (*ZIP_DAMAGE, KeyError, ElementTree.ParseError) as error:
         raise _damaged() from error
@@ -133,7 +146,9 @@ def _layer(file: zipfile.ZipFile, node: ElementTree.Element, size: tuple[int, in
     texels = pictures.stored(file.read(node.get("src", "")), FileKind.PNG, 16)
     whole = np.zeros((size[1], size[0], 4), texels.dtype)
     left, top = int(node.get("x", "0")), int(node.get("y", "0"))
-    ahead = texels[max(0, -top) : size[1] - top, max(0, -left) : size[0] - left]
+    if max(abs(left), abs(top)) > _FARTHEST:
+        raise _damaged()
+    ahead = texels[max(0, -top) : max(0, size[1] - top), max(0, -left) : max(0, size[0] - left)]
     if min(ahead.shape) > 0:
         x, y = max(0, left), max(0, top)
         whole[y : y + ahead.shape[0], x : x + ahead.shape[1]] = ahead
