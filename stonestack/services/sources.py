@@ -76,8 +76,8 @@ def _kept(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
     suffixes = projects.get(ws, project_id).target.suffixes
     facts = examine(plain, data, suffixes)
     facts = facts.model_copy(update={"wraps": edges_meet(data)})
-    with ws.session() as session:
-        digest = ws.files.keep(data)
+    digest = ws.files.keep(data)
+    with ws.writing() as session:
         known = session.exec(
             select(SourceRow).where(
                 SourceRow.project_id == project_id,

@@ -171,12 +171,19 @@ def create(ws: Workspace, project_id: str, title: str, name: str) -> SurfaceView
         rows = history.rows_of(session, SURFACE, project_id)
         known = summaries.of(ws, session, rows, settings).values()
         taken = {s.name for s in known if isinstance(s, Summary)}
+        seen = {row.id: row.head for row in rows}
     target = target_of(settings.targets[0])
     roles = frozenset(r for r in Role if r.info.usual and _wanted(r, target))
     document = history.validated(lambda: new_surface(title, name, roles, frozenset(target.colours)))
-    if name in taken:
-        raise BadRequest("name-taken", f"Another surface is called {name}.", "Choose another name.")
     with ws.writing() as session:
+        # Others may have been started, or renamed, since.
+        rows = history.rows_of(session, SURFACE, project_id)
+        newer = [row for row in rows if seen.get(row.id) != row.head]
+        bodies = history.bodies(session, SURFACE, newer).values()
+        if name in taken | {body.name for body in bodies if isinstance(body, Surface)}:
+            raise BadRequest(
+                "name-taken", f"Another surface is called {name}.", "Choose another name."
+            )
         action = history.acted(session, project_id, f"{title} started")
         row = history.begin(session, SURFACE, project_id, document, action)
         material = Material(title=title, name=name, surface=row.id)

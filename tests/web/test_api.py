@@ -3,11 +3,14 @@ import re
 import threading
 import time
 import unittest
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from stonestack.core.errors import BadRequest
 from stonestack.services import projects
 from stonestack.web.app import STATIC, create_app
+from tests.games import small_game
 from tests.support import WorkspaceCase, raw_picture
 
 
@@ -50,6 +53,59 @@ class ApiCase(WorkspaceCase):
         change = {"kind": "set_origin", "map": "colour", "origin": origin}
         path = f"/api/surfaces/{made['id']}/edits"
         return self.post(path, {"base": made["revision"], "edit": change}).json
+
+
+class AtOnce(ApiCase):
+    """The same thing asked for several times at once: one result, the others told."""
+
+    def answers(self, count: int, ask: Callable[[Any], Any]) -> list[Any]:
+        clients = [self.client.application.test_client() for _ in range(count)]
+        for client in clients:
+            client.get(f"/?key={self.guard.secret}", base_url=self.base)
+        with ThreadPoolExecutor(count) as pool:
+            return list(pool.map(ask, clients))
+
+    def test_one_picture_four_times(self) -> None:
+        data = raw_picture(80, 60)
+
+        def bring(client: Any) -> Any:
+            return client.post(
+                f"/api/projects/{self.project.id}/sources",
+                base_url=self.base,
+                data={"file": (io.BytesIO(data), "wall.png")},
+                headers=self.token,
+            )
+
+        answers = self.answers(4, bring)
+        self.assertEqual({a.status_code for a in answers}, {200})
+        self.assertEqual(len({a.json["id"] for a in answers}), 1)
+        listed = self.get(f"/api/projects/{self.project.id}/sources").json
+        self.assertEqual(len(listed), 1)
+
+    def test_one_folder_six_times(self) -> None:
+        game = small_game(self.root / "game")
+
+        def register(client: Any) -> Any:
+            body = {"root": str(game)}
+            return client.post("/api/games", base_url=self.base, json=body, headers=self.token)
+
+        answers = self.answers(6, register)
+        self.assertEqual({a.status_code for a in answers}, {200})
+        self.assertEqual(len({a.json["id"] for a in answers}), 1)
+
+    def test_one_surface_name_six_times(self) -> None:
+        def start(client: Any) -> Any:
+            return client.post(
+                f"/api/projects/{self.project.id}/surfaces",
+                base_url=self.base,
+                json={"title": "Wall", "name": "wall"},
+                headers=self.token,
+            )
+
+        answers = self.answers(6, start)
+        self.assertEqual(sorted(a.status_code for a in answers), [200, *[400] * 5])
+        self.assertEqual({a.json["code"] for a in answers if a.status_code == 400}, {"name-taken"})
+        self.assertEqual(len(self.get(f"/api/projects/{self.project.id}/surfaces").json), 1)
 
 
 class Shaping(ApiCase):
