@@ -7,6 +7,7 @@ one in the data folder stands for it.
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import threading
@@ -22,6 +23,9 @@ from stonestack.store.reach import FileId, id_of
 PATIENCE = 60.0
 """Seconds to wait for another holder, as long as nobody says otherwise."""
 _PAUSE = 0.02
+
+_NO_LOCKS = (errno.ENOLCK, errno.ENOSYS, errno.EOPNOTSUPP, errno.EINVAL)
+"""What disks say that know no locks, network disks among them."""
 
 _mine = threading.local()
 
@@ -76,30 +80,46 @@ def door(folder: Path, notes: Path, doing: str, patience: float | None = None) -
 
 @contextmanager
 def _locked(folder: Path, note: Path, patience: float) -> Iterator[None]:
-    try:
-        import fcntl
-    except ImportError:
+    handle = _flocked(folder, note, patience)
+    if handle is None:
         with exclusive(note.with_suffix(".held"), patience):
             yield
         return
-    handle = os.open(folder, os.O_RDONLY)
+    import fcntl
+
     try:
-        end = time.monotonic() + patience
+        yield
+    finally:
+        # Let go of by name: a process that was forked meanwhile has a copy of the handle.
+        fcntl.flock(handle, fcntl.LOCK_UN)
+        os.close(handle)
+
+
+def _flocked(folder: Path, note: Path, patience: float) -> int | None:
+    """Take the system's lock on a folder; None where the system or the disk has none."""
+    try:
+        import fcntl
+    except ImportError:
+        return None
+    handle = os.open(folder, os.O_RDONLY)
+    end = time.monotonic() + patience
+    try:
         while True:
             try:
                 fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                break
+                return handle
             except BlockingIOError as error:
                 if time.monotonic() >= end:
                     raise _busy(note) from error
                 time.sleep(_PAUSE)
-        try:
-            yield
-        finally:
-            # Let go of by name: a process that was forked meanwhile has a copy of the handle.
-            fcntl.flock(handle, fcntl.LOCK_UN)
-    finally:
+    except OSError as error:
         os.close(handle)
+        if error.errno in _NO_LOCKS:
+            return None
+        raise
+    except BaseException:
+        os.close(handle)
+        raise
 
 
 def _busy(note: Path) -> Conflict:

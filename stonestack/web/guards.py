@@ -24,7 +24,11 @@ KEY = "key"
 READING = ("GET", "HEAD", "OPTIONS")
 _HOSTS = {"127.0.0.1", "localhost", "[::1]"}
 _YEAR = 365 * 24 * 3600
-_STYLE = "body{font:16px/1.5 sans-serif;margin:15vh auto;max-width:34rem;padding:0 1rem}"
+_STYLE = (
+    "body{font:15px/1.5 sans-serif;margin:0;background:#f7f6f2;color:#212b33}"
+    "main{margin:14vh auto;max-width:32rem;padding:1.5rem 2rem;background:#fffefb;"
+    "border-top:3px solid #17695c}h1{font-size:1.1rem;margin:0 0 .5rem}p{margin:0}"
+)
 
 
 def _same(one: str, other: str) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import subprocess
 import sys
@@ -9,6 +10,7 @@ import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from threading import Event, Thread
+from unittest import mock
 
 from stonestack.core.errors import BadRequest, Conflict
 from stonestack.services import cataloguing, games, keeping, planning, putting, returning
@@ -104,6 +106,27 @@ class Held(GameCase):
         with door(self.game, self.ws.data.doors, "x", patience=0):
             self.assertEqual(len(list(self.ws.data.doors.iterdir())), 1)
         self.assertEqual(list(self.ws.data.doors.iterdir()), [])
+
+    def test_a_disk_without_locks_has_one_door_a_data_folder(self) -> None:
+        import fcntl
+
+        with (
+            mock.patch.object(fcntl, "flock", side_effect=OSError(errno.ENOLCK, "no locks")),
+            door(self.game, self.ws.data.doors, "x"),
+        ):
+            told: list[Conflict] = []
+
+            def wait() -> None:
+                try:
+                    with door(self.game, self.ws.data.doors, "y", patience=0.1):
+                        pass
+                except Conflict as error:
+                    told.append(error)
+
+            thread = Thread(target=wait)
+            thread.start()
+            thread.join()
+        self.assertEqual([error.code for error in told], ["busy"])
 
     def test_another_data_folder_sees_the_same_door(self) -> None:
         other = Workspace(DataFolder(self.root / "other"))
