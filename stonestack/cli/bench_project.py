@@ -111,9 +111,11 @@ def _again(session: Session, delivery_id: str, number: int, record: BuildRecord)
 
 def _measured(ws: Workspace, project_id: str) -> None:
     from stonestack.web.app import create_app
+    from stonestack.web.guards import KEY
 
     app = create_app(ws)
     client = app.test_client()
+    client.get(f"/?{KEY}={app.extensions['guard'].secret}")
     page = client.get("/", headers={"Host": "localhost"}).get_data(as_text=True)
     token = page.partition('name="stone-token" content="')[2].partition('"')[0]
     at = f"/api/projects/{project_id}"
