@@ -28,6 +28,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     restore = part("restore", "give originals back; no database is needed")
     restore.add_argument("name", nargs="*", help="paths below the game folder; all by default")
     restore.add_argument("--into", type=Path, metavar="FOLDER", help="write them there instead")
+    restore.add_argument("--even-changed", action="store_true", help="what is not ours, too")
     restore.set_defaults(run=_restore)
 
 
@@ -67,7 +68,7 @@ def _restore(options: argparse.Namespace) -> int:
             "stone-stack safe list DATA says what it holds.",
         )
     chosen = [line for line in lines if not wanted or line.path in wanted]
-    done = safe_list.restore(data, chosen, options.into)
+    done = safe_list.restore(data, chosen, options.into, options.even_changed)
     if options.json:
         print(done.model_dump_json())
     else:

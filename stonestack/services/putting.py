@@ -53,27 +53,19 @@ def put(
         If somebody else changes a file meanwhile; then nothing was replaced.
     """
     with entered(ws, game_id, "putting files back"):
-        return _put(ws, game_id, wanted, ticked, progress)
-
-
-def _put(
-    ws: Workspace,
-    game_id: str,
-    wanted: list[planning.Replacement],
-    ticked: set[int] | None,
-    progress: Progress,
-) -> Put:
-    work, contents = planning.plan(ws, game_id, wanted, ticked, progress)
-    chosen = [line for line in work.lines if line.ticked]
-    for line in chosen:
-        if line.problem:
-            raise BadRequest("cannot-put", f"{line.path}: {line.problem}", "Leave this one out.")
-    if not chosen and any(line.same for line in work.lines):
-        return Put(paths=[], files=[])
-    if not chosen:
-        raise BadRequest("nothing-ticked", "No place is ticked.", "Tick at least one place.")
-    places = {e: contents[e] for line in chosen if (e := line.entry_id) is not None}
-    return place(ws, game_id, places, progress)
+        work, contents = planning.plan(ws, game_id, wanted, ticked, progress)
+        chosen = [line for line in work.lines if line.ticked]
+        for line in chosen:
+            if line.problem:
+                raise BadRequest(
+                    "cannot-put", f"{line.path}: {line.problem}", "Leave this one out."
+                )
+        if not chosen and any(line.same for line in work.lines):
+            return Put(paths=[], files=[])
+        if not chosen:
+            raise BadRequest("nothing-ticked", "No place is ticked.", "Tick at least one place.")
+        places = {e: contents[e] for line in chosen if (e := line.entry_id) is not None}
+        return place(ws, game_id, places, progress)
 
 
 def place(ws: Workspace, game_id: str, contents: dict[int, bytes], progress: Progress) -> Put:

@@ -8,13 +8,14 @@ speaks of goes on. Whoever has only the safe's folder can give every original ba
 from __future__ import annotations
 
 import os
+from collections import defaultdict
 from collections.abc import Iterator
 from pathlib import Path
 from typing import TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from stonestack.core.errors import BadFile, StoneError
+from stonestack.core.errors import BadFile, Conflict, StoneError
 from stonestack.store import disk, failures, reach
 from stonestack.store.door import door
 from stonestack.store.files import FileStore, sha256_of
@@ -109,33 +110,80 @@ class GivenBack(BaseModel):
     left: list[str]
 
 
-def restore(data: DataFolder, lines: list[KeptLine], into: Path | None = None) -> GivenBack:
+def restore(
+    data: DataFolder,
+    lines: list[KeptLine],
+    into: Path | None = None,
+    even_changed: bool = False,
+) -> GivenBack:
     """Give originals back by the safe's list alone, each for itself.
 
     Parameters
     ----------
     lines : list of KeptLine
-        Which; of several for one place the oldest, which is the game's own.
+        Which; of several for one place the newest that is the game's own.
     into : Path, optional
-        A folder to write them to, instead of the games.
+        A folder to write them to, instead of the games; one below it for each of several games.
+    even_changed : bool
+        Whether to overwrite what neither we nor the safe know; it is kept first.
     """
     safe = FileStore(data.safe)
+    ours: dict[tuple[str, str], set[str]] = defaultdict(set)
+    for change in changes(data):
+        if change.ours:
+            ours[change.root, change.path].add(change.after)
     chosen: dict[tuple[str, str], KeptLine] = {}
     for line in lines:
-        chosen.setdefault((line.root, line.path), line)
+        if line.sha256 not in ours[line.root, line.path] or (line.root, line.path) not in chosen:
+            chosen[line.root, line.path] = line
+    several = len({line.root for line in chosen.values()}) > 1
     done = GivenBack(paths=[], left=[])
-    for line in chosen.values():
-        root = into or Path(line.root)
+    for place, line in chosen.items():
+        root = Path(line.root)
+        if into is not None:
+            root = into / root.name if several else into
         try:
             if into is not None:
-                into.mkdir(parents=True, exist_ok=True)
+                root.mkdir(parents=True, exist_ok=True)
             with door(root, data.doors, "giving originals back"):
+                _see_free(
+                    data, safe, line, root, ours[place] if into is None else set(), even_changed
+                )
                 _give_back(safe, line, root, data)
         except StoneError as error:
-            done.left.append(f"{line.path}: {error.message}")
+            done.left.append(f"{line.path}: {error.message} {error.fix}")
         else:
             done.paths.append(str(root / line.path))
     return done
+
+
+def _see_free(
+    data: DataFolder,
+    safe: FileStore,
+    line: KeptLine,
+    root: Path,
+    ours: set[str],
+    even_changed: bool,
+) -> None:
+    """See that nothing is overwritten but what is ours, or what is kept."""
+    there = reach.digest(root, line.path)
+    if not there or there == line.sha256 or there in ours:
+        return
+    if not even_changed:
+        raise Conflict(
+            "changed-since",
+            "what is there is not what we have put there.",
+            "Look at it; --even-changed keeps it in the safe, and then gives the original back.",
+        )
+    status = (root / line.path).stat()
+    kept_now = KeptLine(
+        root=str(root),
+        path=line.path,
+        sha256=safe.keep_copy(root / line.path),
+        size=status.st_size,
+        mtime_ns=status.st_mtime_ns,
+    )
+    note(kept_file(data), [kept_now])
 
 
 def _give_back(safe: FileStore, line: KeptLine, root: Path, data: DataFolder) -> None:

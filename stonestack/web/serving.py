@@ -7,6 +7,7 @@ import os
 import socket
 import sys
 import webbrowser
+from contextlib import ExitStack, closing
 from urllib.parse import urlencode
 
 from stonestack.core.errors import Conflict
@@ -52,16 +53,15 @@ def serve(ws: Workspace, port: int | None, path: str = "") -> int:
         return 2
     # A page asks for many small pictures at once; that they queue is no news.
     logging.getLogger("waitress.queue").setLevel(logging.ERROR)
-    try:
-        with door(ws.data.root, ws.data.doors, "serving pages", patience=0):
-            return _served(ws, port, path)
-    except Conflict:
-        address = known_address(ws)
-        print(f"Stone Stack runs already on this data folder: {address}", flush=True)
-        show(ws)
-        return 0
-    finally:
-        ws.close()
+    with closing(ws), ExitStack() as held:
+        try:
+            held.enter_context(door(ws.data.root, ws.data.doors, "serving pages", patience=0))
+        except Conflict:
+            address = known_address(ws)
+            print(f"Stone Stack runs already on this data folder: {address}", flush=True)
+            show(ws)
+            return 0
+        return _served(ws, port, path)
 
 
 def _served(ws: Workspace, port: int | None, path: str) -> int:

@@ -62,6 +62,26 @@ class Safe(GameCase):
         self.assertEqual(code, 1)
         self.assertIn("no/such.dds", err)
 
+    def test_what_the_game_brought_since_is_left_alone_and_kept_where_it_must_go(self) -> None:
+        path = self.game / "tex/floor_c.dds"
+        path.write_bytes(b"of a newer version")
+        code, _, err = run("safe", "restore", self.data, "tex/floor_c.dds")
+        self.assertEqual(code, 1)
+        self.assertIn("--even-changed", err)
+        self.assertEqual(path.read_bytes(), b"of a newer version")
+        code, _, err = run("safe", "restore", self.data, "tex/floor_c.dds", "--even-changed")
+        self.assertEqual(code, 0, err)
+        self.assertEqual(state(self.game)["tex/floor_c.dds"], self.before["tex/floor_c.dds"])
+        [newer] = [x for x in safe_list.kept(self.ws.data) if x.size == len(b"of a newer version")]
+        self.assertEqual(self.ws.safe.read(newer.sha256), b"of a newer version")
+
+    def test_a_folder_to_write_to_keeps_what_lies_there(self) -> None:
+        own = self.root / "out" / "tex/floor_c.dds"
+        own.parent.mkdir(parents=True)
+        own.write_bytes(b"somebody's own")
+        code, _, _ = run("safe", "restore", self.data, "--into", self.root / "out")
+        self.assertEqual((code, own.read_bytes()), (1, b"somebody's own"))
+
     def test_a_line_that_a_crash_cut_off_is_no_line_and_the_next_stands_for_itself(self) -> None:
         place = safe_list.kept_file(self.ws.data)
         before = safe_list.kept(self.ws.data)

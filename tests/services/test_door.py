@@ -80,6 +80,22 @@ class Races(GameCase):
 class Held(GameCase):
     """Who waits is told by whom the door is held; nothing stays held."""
 
+    def told_to_another(self, ws: Workspace) -> list[Conflict]:
+        """Try the door from another thread; return what that is told."""
+        told: list[Conflict] = []
+
+        def wait() -> None:
+            try:
+                with door(self.game, ws.data.doors, "y", patience=0.1):
+                    pass
+            except Conflict as error:
+                told.append(error)
+
+        thread = Thread(target=wait)
+        thread.start()
+        thread.join()
+        return told
+
     def test_who_waits_too_long_is_told_who_holds_it_and_since_when(self) -> None:
         inside, leave = Event(), Event()
 
@@ -114,36 +130,14 @@ class Held(GameCase):
             mock.patch.object(fcntl, "flock", side_effect=OSError(errno.ENOLCK, "no locks")),
             door(self.game, self.ws.data.doors, "x"),
         ):
-            told: list[Conflict] = []
-
-            def wait() -> None:
-                try:
-                    with door(self.game, self.ws.data.doors, "y", patience=0.1):
-                        pass
-                except Conflict as error:
-                    told.append(error)
-
-            thread = Thread(target=wait)
-            thread.start()
-            thread.join()
+            told = self.told_to_another(self.ws)
         self.assertEqual([error.code for error in told], ["busy"])
 
     def test_another_data_folder_sees_the_same_door(self) -> None:
         other = Workspace(DataFolder(self.root / "other"))
         self.addCleanup(other.close)
         with door(self.game, self.ws.data.doors, "x"):
-            told: list[Conflict] = []
-
-            def wait() -> None:
-                try:
-                    with door(self.game, other.data.doors, "y", patience=0.1):
-                        pass
-                except Conflict as error:
-                    told.append(error)
-
-            thread = Thread(target=wait)
-            thread.start()
-            thread.join()
+            told = self.told_to_another(other)
         self.assertIn("a data folder of its own", told[0].message)
 
     def test_who_holds_it_goes_through_again_and_it_opens_when_the_first_leaves(self) -> None:
