@@ -259,7 +259,7 @@ def _demo_name() -> str:
 def _inspect(options: argparse.Namespace) -> int:
     from stonestack.core.sources import examine
 
-    facts = examine(options.file.name, options.file.read_bytes())
+    facts = examine(options.file.name, options.file.read_bytes()).facts
     if options.json:
         print(facts.model_dump_json(indent=2))
         return 0

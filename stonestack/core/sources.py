@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from pydantic import BaseModel
 
 from stonestack.core import codecs
-from stonestack.core.catalogue.describe import describe
+from stonestack.core.catalogue.describe import Described, describe
 from stonestack.core.catalogue.guess import guess_raw
 from stonestack.core.catalogue.names import NameParts, parts
-from stonestack.core.codecs import FileFacts
-from stonestack.core.image import Space
+from stonestack.core.codecs import FileFacts, pictures
+from stonestack.core.codecs.headers import PILLOW
+from stonestack.core.image import Picture, Space
+from stonestack.core.readers import reader
 from stonestack.core.resize import limited
 from stonestack.core.roles import Role
+from stonestack.core.texels import from_texels
 
 _LOOKED_AT = 512
 _LEAST = 32
@@ -56,7 +59,17 @@ class SourceSet(BaseModel):
     missing: list[Role]
 
 
-def examine(name: str, data: bytes, suffixes: Mapping[str, Role] | None = None) -> SourceFacts:
+@dataclass(frozen=True)
+class Examined:
+    """A file that comes in: its facts, what a catalogue says of it, and the picture, made small."""
+
+    facts: SourceFacts
+    described: Described
+    small: Picture
+
+
+@reader("source", name="sample.png")
+def examine(name: str, data: bytes, suffixes: Mapping[str, Role] | None = None) -> Examined:
     """Read a file fully, say what it is, and weigh what it is for.
 
     Parameters
@@ -72,14 +85,22 @@ def examine(name: str, data: bytes, suffixes: Mapping[str, Role] | None = None) 
     BadFile
         If it cannot be read.
     """
-    facts = codecs.inspect(name, data)
+    kind = codecs.checked_kind(data)
+    if kind in PILLOW:
+        # Decoded once; all that is asked of it is told from the survey.
+        survey = pictures.survey(data, kind, 2 * _LOOKED_AT)
+        small = from_texels(survey.texels, Space.LINEAR)
+    else:
+        survey = None
+        small = codecs.read_picture(data, Space.LINEAR, 2 * _LOOKED_AT)
+    facts = codecs.inspect(name, data, survey)
     words = named(name, suffixes or {})
-    seen = describe(data).look
+    described = describe(data, survey)
     common = {**facts.model_dump(), "stem": words.stem}
-    if seen is None:
-        return SourceFacts(**common)
-    told = guess_raw(words, seen, facts.width, facts.height)
-    return SourceFacts(
+    if described.look is None:
+        return Examined(SourceFacts(**common), described, small)
+    told = guess_raw(words, described.look, facts.width, facts.height)
+    weighed = SourceFacts(
         **common,
         role=told.role,
         role_confidence=told.sure,
@@ -87,13 +108,14 @@ def examine(name: str, data: bytes, suffixes: Mapping[str, Role] | None = None) 
         use=told.use,
         use_reason=told.use_reason,
     )
+    return Examined(weighed, described, small)
 
 
-def edges_meet(data: bytes) -> bool:
+def edges_meet(picture: Picture) -> bool:
     """Tell whether a picture's opposite edges meet both ways as well as its inside does."""
     from stonestack.core.tile.seam import seam_score
 
-    picture = limited(codecs.read_picture(data, Space.LINEAR), _LOOKED_AT)
+    picture = limited(picture, _LOOKED_AT)
     if min(picture.width, picture.height) < _LEAST:
         return False
     scores = seam_score(picture)

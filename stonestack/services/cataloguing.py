@@ -4,17 +4,15 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterator
-from concurrent.futures import ProcessPoolExecutor
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
-from multiprocessing import get_context
-from pathlib import Path
 from typing import Any
 
 from pydantic import BaseModel
 from sqlalchemy import delete, insert, update
 from sqlmodel import Session, col, select
 
+from stonestack.core import stopping
 from stonestack.core.catalogue import describe as describing
 from stonestack.core.catalogue.describe import Described
 from stonestack.core.catalogue.grouping import Item, grouped
@@ -22,18 +20,14 @@ from stonestack.core.catalogue.guess import Guess, guess
 from stonestack.core.catalogue.looks import Look
 from stonestack.core.catalogue.names import NameParts, folded, parts
 from stonestack.core.errors import Conflict
-from stonestack.core.parallel import cores
 from stonestack.core.roles import Role
 from stonestack.services import games, naming
 from stonestack.services.jobs import Progress
-from stonestack.services.reading import FileRead, Seen, listing, read_file, read_files
+from stonestack.services.reading import FileRead, Seen, listing, read_all, read_file
 from stonestack.services.workspace import Workspace
 from stonestack.store.lock import exclusive
 from stonestack.store.tables import ContentRow, EntryRow, GameFileRow, GameRow, now
 
-_BATCH = 256
-_WORTH_PROCESSES = 600
-"""Fewer files than this are read sooner than other processes could start."""
 _MARKS = 400
 _OUTDATED = (
     "SELECT 1 FROM entry e JOIN content c ON c.sha256 = e.sha256 "
@@ -84,7 +78,7 @@ def catalogue(
     thorough : bool
         Read every file again, trusting no size and no time stamp.
     """
-    with _alone(ws, game_id, progress):
+    with _alone(ws, game_id, progress), stopping.stoppable(progress.is_stopped):
         return _catalogued(ws, game_id, progress, thorough)
 
 
@@ -134,7 +128,7 @@ def _catalogued(ws: Workspace, game_id: str, progress: Progress, thorough: bool)
             _drop(session, gone)
     # Each batch is stored for itself, so that nobody else waits long for the database, and
     # what was read is not lost when the work is stopped.
-    for done, batch in _read(root, [(s, "" if redo else _hash(known, s.path)) for s in todo]):
+    for done, batch in read_all(root, [(s, "" if redo else _hash(known, s.path)) for s in todo]):
         with ws.session() as session:
             changed += store(session, game_id, batch, known)
             moved_on(session, game_id)
@@ -212,42 +206,6 @@ def moved_on(session: Session, game_id: str) -> None:
 
 def _hash(known: dict[str, Known], path: str) -> str:
     return known[path].sha256 if path in known else ""
-
-
-def _read(root: Path, todo: list[tuple[Seen, str]]) -> Iterator[tuple[int, list[FileRead]]]:
-    """Read files in batches, on all cores where there are many."""
-    batches = list(_batches(todo))
-    done = 0
-    if len(todo) < _WORTH_PROCESSES:
-        for batch in batches:
-            read = read_files(str(root), batch)
-            done += len(batch)
-            yield done, read
-        return
-    with ProcessPoolExecutor(cores(), mp_context=get_context("spawn")) as pool:
-        futures = [pool.submit(read_files, str(root), batch) for batch in batches]
-        try:
-            for batch, future in zip(batches, futures, strict=True):
-                read = future.result()
-                done += len(batch)
-                yield done, read
-        finally:
-            for future in futures:
-                future.cancel()
-
-
-def _batches(todo: list[tuple[Seen, str]]) -> Iterator[list[tuple[Seen, str]]]:
-    """Cut the work into parts of some files or some megabytes."""
-    batch: list[tuple[Seen, str]] = []
-    size = 0
-    for seen, known in todo:
-        batch.append((seen, known))
-        size += seen.size
-        if len(batch) >= _BATCH or size > 32 << 20:
-            yield batch
-            batch, size = [], 0
-    if batch:
-        yield batch
 
 
 def store(

@@ -6,17 +6,22 @@ import csv
 import io
 import json
 import re
+from itertools import islice
 from pathlib import Path
+from typing import Any
 
 from pydantic import BaseModel
 from sqlmodel import Session, col, select
 
 from stonestack.core.catalogue.names import folded, parts
 from stonestack.core.errors import BadFile, NotFound
+from stonestack.core.readers import reader
 from stonestack.services.workspace import Workspace, must
 from stonestack.store.tables import EntryRow, GameRow, NoteRow
 
 MOST_NAMES = 200_000
+_MOST_BYTES = 16 << 20
+_LONGEST = 200
 _SHOWN = {"", "world", "menu"}
 _SPLIT = re.compile(r"\s*(?:--|—|=|\+|~|\[|\(|__| - )\s*")
 
@@ -37,8 +42,13 @@ def attach(ws: Workspace, game_id: str, place: Path) -> NamesView:
         If it is neither, or holds no names.
     """
     if place.is_dir():
-        pairs = from_folder([p.name for p in sorted(place.rglob("*")) if p.is_file()])
+        found = list(islice((p for p in place.rglob("*") if p.is_file()), MOST_NAMES + 1))
+        if len(found) > MOST_NAMES:
+            raise _too_large(place.name)
+        pairs = from_folder([p.name for p in sorted(found)])
     elif place.is_file():
+        if place.stat().st_size > _MOST_BYTES:
+            raise _too_large(place.name)
         pairs = from_table(place.name, place.read_bytes())
     else:
         raise NotFound("no-file", f"{place} is not there.", "Choose a CSV or JSON file.")
@@ -58,8 +68,10 @@ def keep(ws: Workspace, game_id: str, pairs: list[tuple[str, str, str]]) -> Name
         session.connection().exec_driver_sql(
             "DELETE FROM note WHERE game_id = ? AND own = 0", (game_id,)
         )
-        for code, human, shown in pairs[:MOST_NAMES]:
-            session.add(NoteRow(game_id=game_id, code=folded(code), human=human, shown=shown))
+        for code, human, shown in pairs:
+            session.add(
+                NoteRow(game_id=game_id, code=folded(code), human=human[:_LONGEST], shown=shown)
+            )
         session.flush()
         apply(session, game_id)
     return view(ws, game_id)
@@ -82,7 +94,7 @@ def own(ws: Workspace, game_id: str, path: str, human: str, note: str, shown: st
                 NoteRow.game_id == game_id, NoteRow.code == code, col(NoteRow.own).is_(True)
             )
         ).first() or NoteRow(game_id=game_id, code=code, human="", own=True)
-        row.human, row.note = human.strip()[:200], note.strip()[:2000]
+        row.human, row.note = human.strip()[:_LONGEST], note.strip()[:2000]
         row.shown = shown if shown in _SHOWN else ""
         session.add(row)
         session.flush()
@@ -105,8 +117,17 @@ def table(ws: Workspace, game_id: str) -> str:
     return out.getvalue()
 
 
+@reader("names", name="names.csv")
 def from_table(name: str, data: bytes) -> list[tuple[str, str, str]]:
-    """Read code name, human name and, where given, where it is seen, from CSV or JSON."""
+    """Read code name, human name and, where given, where it is seen, from CSV or JSON.
+
+    Raises
+    ------
+    BadFile
+        If it is no such table, or a larger one than is read.
+    """
+    if len(data) > _MOST_BYTES:
+        raise _too_large(name)
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
@@ -119,7 +140,7 @@ def from_table(name: str, data: bytes) -> list[tuple[str, str, str]]:
         dialect = csv.Sniffer().sniff(text[:4096], delimiters=",;\t")
     except csv.Error:
         dialect = csv.excel
-    rows = [r for r in csv.reader(io.StringIO(text), dialect) if len(r) >= 2 and r[0].strip()]
+    rows = _rows(name, text, dialect)
     heads = [c.strip().casefold() for c in rows[0]] if rows else []
     where = next((i for i, h in enumerate(heads) if h in ("where", "shown", "seen")), None)
     if heads and heads[0] in ("code", "file", "id", "name", "texture", "code name"):
@@ -136,13 +157,41 @@ def from_table(name: str, data: bytes) -> list[tuple[str, str, str]]:
     ]
 
 
+def _rows(name: str, text: str, dialect: type[csv.Dialect]) -> list[list[str]]:
+    rows: list[list[str]] = []
+    try:
+        for row in csv.reader(io.StringIO(text), dialect):
+            if len(row) >= 2 and row[0].strip():
+                rows.append(row)
+            if len(rows) > MOST_NAMES:
+                raise _too_large(name)
+    except csv.Error as error:
+        raise BadFile(
+            "csv-damaged", f"{name} is not a table that can be read.", "Save it as plain CSV."
+        ) from error
+    return rows
+
+
+def _too_large(name: str) -> BadFile:
+    return BadFile(
+        "too-many-names",
+        f"{name} holds more than {MOST_NAMES:,} names, or more than {_MOST_BYTES >> 20} MB.",
+        "Take out the names of things that the game folder does not hold.",
+    )
+
+
 def _from_json(name: str, text: str) -> list[tuple[str, str, str]]:
     try:
-        found = json.loads(text)
-    except ValueError as error:
+        return _pairs(name, json.loads(text))
+    except (ValueError, RecursionError) as error:
         raise BadFile(
             "json-damaged", f"{name} is not valid JSON.", "Mend it, or save it as CSV."
         ) from error
+
+
+def _pairs(name: str, found: Any) -> list[tuple[str, str, str]]:
+    if len(found) > MOST_NAMES:
+        raise _too_large(name)
     if isinstance(found, dict):
         return [
             (

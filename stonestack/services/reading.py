@@ -4,20 +4,31 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor, wait
 from dataclasses import dataclass, field
+from multiprocessing import get_context
+from multiprocessing.synchronize import Event
 from pathlib import Path
 
-from stonestack.core import containers
+from stonestack.core import containers, stopping
 from stonestack.core.catalogue.describe import Described, describe
-from stonestack.core.containers import Entry, Held
+from stonestack.core.containers import Held
+from stonestack.core.containers.walking import Leaf, walked
 from stonestack.core.errors import StoneError
+from stonestack.core.parallel import cores
 from stonestack.store import reach
 from stonestack.store.disk import PREFIX, FileSource
 
 MOST_LOOKED = 256 << 20
 """A loose file larger than this is hashed and named by its first bytes, but not decoded."""
 _HEAD = 1 << 16
+_BATCH = 256
+_WORTH_PROCESSES = 600
+"""Fewer files than this are read sooner than other processes could start."""
+_LOOKED_AFTER = 0.1
+_asked: Callable[[], bool] | None = None
+"""In a process that reads for another: whether that wants to stop."""
 
 
 @dataclass(frozen=True)
@@ -119,11 +130,76 @@ def _list_one(
         found.left_out.append((path, f"cannot be opened: {error.strerror}"))
 
 
+def read_all(root: Path, todo: list[tuple[Seen, str]]) -> Iterator[tuple[int, list[FileRead]]]:
+    """Read files in batches, on all cores where there are many.
+
+    Parameters
+    ----------
+    todo : list
+        Files, each with its known hash or an empty text.
+
+    Yields
+    ------
+    int, list of FileRead
+        How many are read so far, and a batch of them.
+
+    Raises
+    ------
+    Cancelled
+        If the work is not wanted any more; reading ends inside a file then too.
+    """
+    batches = list(_batches(todo))
+    done = 0
+    if len(todo) < _WORTH_PROCESSES:
+        for batch in batches:
+            read = read_files(str(root), batch)
+            done += len(batch)
+            yield done, read
+        return
+    context = get_context("spawn")
+    stop = context.Event()
+    with ProcessPoolExecutor(cores(), context, _begin, (stop,)) as pool:
+        futures = [pool.submit(read_files, str(root), batch) for batch in batches]
+        try:
+            for batch, future in zip(batches, futures, strict=True):
+                while not wait([future], _LOOKED_AFTER).done:
+                    stopping.check()
+                done += len(batch)
+                yield done, future.result()
+        finally:
+            stop.set()
+            for future in futures:
+                future.cancel()
+
+
+def _begin(stop: Event) -> None:
+    """Begin a process that reads: it stops when the event is set."""
+    global _asked
+    _asked = stop.is_set
+
+
+def _batches(todo: list[tuple[Seen, str]]) -> Iterator[list[tuple[Seen, str]]]:
+    """Cut the work into parts of some files or some megabytes."""
+    batch: list[tuple[Seen, str]] = []
+    size = 0
+    for seen, known in todo:
+        batch.append((seen, known))
+        size += seen.size
+        if len(batch) >= _BATCH or size > 32 << 20:
+            yield batch
+            batch, size = [], 0
+    if batch:
+        yield batch
+
+
 def read_files(root: str, files: list[tuple[Seen, str]]) -> list[FileRead]:
     """Read several files, each with its known hash or an empty text.
 
     The unit of work that runs in a process of its own.
     """
+    if _asked is not None:
+        with stopping.stoppable(_asked):
+            return [read_file(Path(root), seen, known) for seen, known in files]
     return [read_file(Path(root), seen, known) for seen, known in files]
 
 
@@ -182,52 +258,27 @@ def _read_open(handle: int, seen: Seen, known: str) -> FileRead:
 
 
 def _container(seen: Seen, digest: str, form: str, source: containers.Source) -> FileRead:
-    problems: list[str] = []
-    entries = list(_inside(seen.path, (), source, problems))
-    problem = problems[0] if problems else ""
+    entries: list[EntryRead] = []
+    problem = ""
+    try:
+        for leaf in walked(source):
+            problem = problem or (leaf.problem if leaf.data is not None else "")
+            entries.append(_entry(seen.path, leaf))
+    except StoneError as error:
+        problem = error.message
     if problem and not entries:
         described = Described(form, problem=problem)
         entries = [EntryRead(seen.path, (), seen.size, digest, described)]
     return FileRead(seen, digest, form, problem, entries)
 
 
-def _inside(
-    place: str, chain: tuple[int, ...], source: containers.Source, problems: list[str]
-) -> Iterator[EntryRead]:
-    """Read a container's entries, and those of containers inside it."""
-    try:
-        container = containers.opened(source)
-    except StoneError as error:
-        problems.append(error.message)
-        return
-    for entry in container.entries:
-        path = f"{place}/{_plain(entry.name)}"
-        here = (*chain, entry.index)
-        if entry.problem:
-            problem = f"It cannot be read: {entry.problem}."
-            described = Described("unreadable", problem=problem)
-            yield EntryRead(path, here, entry.size, "", described)
-            continue
-        try:
-            data = container.read(entry.index)
-        except StoneError as error:
-            described = Described("unreadable", problem=error.message)
-            yield EntryRead(path, here, entry.size, "", described)
-            continue
-        yield from _entry(path, here, entry, data, problems)
-
-
-def _entry(
-    path: str, chain: tuple[int, ...], entry: Entry, data: bytes, problems: list[str]
-) -> Iterator[EntryRead]:
-    digest = hashlib.sha256(data).hexdigest()
-    nested = containers.form_of(data[: containers.HEAD])
-    if nested is not None and len(chain) < containers.MOST_DEPTH:
-        found = list(_inside(path, chain, Held(data), problems))
-        if found:
-            yield from found
-            return
-    yield EntryRead(path, chain, entry.size, digest, describe(data))
+def _entry(place: str, leaf: Leaf) -> EntryRead:
+    path = "/".join((place, *map(_plain, leaf.names)))
+    if leaf.data is None:
+        described = Described("unreadable", problem=leaf.problem)
+        return EntryRead(path, leaf.chain, leaf.size, "", described)
+    digest = hashlib.sha256(leaf.data).hexdigest()
+    return EntryRead(path, leaf.chain, leaf.size, digest, describe(leaf.data))
 
 
 def _plain(name: str) -> str:

@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import threading
 from collections import defaultdict
+from collections.abc import Mapping
 from functools import partial
 
 from sqlmodel import Session, select
 
 from stonestack.core.catalogue import describe as describing
-from stonestack.core.catalogue.describe import describe
+from stonestack.core.catalogue.describe import Described, describe
 from stonestack.core.catalogue.grouping import Relation
 from stonestack.core.catalogue.guess import guess_raw
 from stonestack.core.roles import Role
@@ -35,8 +36,16 @@ _WHOLE = (Role.COLOUR, Role.NORMAL, Role.SPECULAR, Role.HEIGHT)
 _one_at_a_time = threading.Lock()
 
 
-def catalogue(ws: Workspace, project_id: str) -> str:
-    """Bring a project's shelf up to date with its sources, and return the catalogue's id."""
+def catalogue(
+    ws: Workspace, project_id: str, described: Mapping[str, Described] | None = None
+) -> str:
+    """Bring a project's shelf up to date with its sources, and return the catalogue's id.
+
+    Parameters
+    ----------
+    described : mapping, optional
+        How files that have just come in are described, by hash; others are read for it.
+    """
     with _one_at_a_time:
         with ws.session() as session:
             shelf_id = _row(session, project_id).id
@@ -48,7 +57,8 @@ def catalogue(ws: Workspace, project_id: str) -> str:
             digest for digest, names in wanted.items() if there.get(_path(ws, digest)) != names
         ]
         if fresh:
-            read = [_read(ws, digest, wanted[digest]) for digest in fresh]
+            told = described or {}
+            read = [_read(ws, digest, wanted[digest], told.get(digest)) for digest in fresh]
             with ws.session() as session:
                 cataloguing.store(
                     session, shelf_id, read, {p: k for p, (k, _) in known.items()}, rules
@@ -124,11 +134,11 @@ def _known(session: Session, shelf_id: str) -> dict[str, tuple[Known, list[str]]
     }
 
 
-def _read(ws: Workspace, digest: str, names: list[str]) -> FileRead:
-    data = ws.files.read(digest)
-    described = describe(data)
-    entries = [EntryRead(name, (), len(data), digest, described) for name in names]
-    return FileRead(Seen(_path(ws, digest), len(data), 0), digest, "", "", entries)
+def _read(ws: Workspace, digest: str, names: list[str], told: Described | None) -> FileRead:
+    described = told or describe(ws.files.read(digest))
+    size = ws.files.path(digest).stat().st_size
+    entries = [EntryRead(name, (), size, digest, described) for name in names]
+    return FileRead(Seen(_path(ws, digest), size, 0), digest, "", "", entries)
 
 
 def _path(ws: Workspace, digest: str) -> str:

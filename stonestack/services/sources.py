@@ -5,8 +5,8 @@ from __future__ import annotations
 from pydantic import BaseModel
 from sqlmodel import select
 
-from stonestack.core import containers
-from stonestack.core.catalogue.describe import encoded, picture_bytes
+from stonestack.core import containers, stopping
+from stonestack.core.catalogue.describe import Described, encoded, picture_bytes
 from stonestack.core.codecs.sniff import READABLE, kind_by_content
 from stonestack.core.containers import packed
 from stonestack.core.document import SourceOrigin
@@ -59,13 +59,16 @@ def bring(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
     BadFile
         If it cannot be read whole; then nothing is kept.
     """
-    kept = _kept(ws, project_id, name, data)
-    shelf.catalogue(ws, project_id)
+    described: dict[str, Described] = {}
+    kept = _kept(ws, project_id, name, data, described)
+    shelf.catalogue(ws, project_id, described)
     return kept
 
 
-def _kept(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
-    """Check a file and keep it, as :func:`bring` says."""
+def _kept(
+    ws: Workspace, project_id: str, name: str, data: bytes, described: dict[str, Described]
+) -> SourceView:
+    """Check a file and keep it, as :func:`bring` says; tell how it is described, by its hash."""
     plain = plain_file_name(name)
     if len(data) > MOST_BYTES:
         raise BadFile(
@@ -74,9 +77,10 @@ def _kept(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
             "Save it smaller, or in a compressed file format.",
         )
     suffixes = projects.get(ws, project_id).target.suffixes
-    facts = examine(plain, data, suffixes)
-    facts = facts.model_copy(update={"wraps": edges_meet(data)})
+    examined = examine(plain, data, suffixes)
+    facts = examined.facts.model_copy(update={"wraps": edges_meet(examined.small)})
     digest = ws.files.keep(data)
+    described[digest] = examined.described
     with ws.writing() as session:
         known = session.exec(
             select(SourceRow).where(
@@ -119,29 +123,46 @@ def bring_archive(
     Raises
     ------
     BadFile
-        If it is no archive that is read here, or its list of entries is damaged.
+        If it is no archive that is read here, its list of entries is damaged, or it holds more
+        than is taken in at once.
+    Cancelled
+        If the person stops it; what came in before stays.
     """
-    held = containers.Held(packed.unpacked(data, MOST_BYTES * 2))
+    with stopping.stoppable(progress.is_stopped):
+        return _archive(ws, project_id, name, data, progress)
+
+
+def _archive(
+    ws: Workspace, project_id: str, name: str, data: bytes, progress: Progress
+) -> Unpacked:
+    held = containers.Held(packed.unpacked(data, MOST_BYTES))
     if containers.form_of(held.at(0, containers.HEAD)) is None:
         raise BadFile(
             "not-an-archive",
             f"{name} is no archive that is read here.",
             "Bring a ZIP or TAR archive, packed or not; or unpack it and bring its pictures.",
         )
-    archive = containers.opened(held)
-    entries = archive.entries[:_MOST_ENTRIES]
+    archive, allowance = containers.opened(held), containers.Allowance(held.size)
+    entries = allowance.list(archive)
+    if len(entries) > _MOST_ENTRIES:
+        raise BadFile(
+            "too-many-files",
+            f"{name} holds {len(entries):,} files; {_MOST_ENTRIES:,} are the most at once.",
+            "Unpack it and bring the pictures that you want.",
+        )
     brought, refused, passed_over = [], [], 0
+    described: dict[str, Described] = {}
     for at, entry in enumerate(entries):
         progress.at(at / len(entries), entry.name)
         try:
-            content = archive.read(entry.index)
+            content = allowance.read(archive, entry)
             if kind_by_content(content) not in READABLE:
                 passed_over += 1
                 continue
-            brought.append(_kept(ws, project_id, entry.name, content))
+            brought.append(_kept(ws, project_id, entry.name, content, described))
         except StoneError as error:
             refused.append(Refused(name=entry.name, message=error.message, fix=error.fix))
-    shelf.catalogue(ws, project_id)
+    shelf.catalogue(ws, project_id, described)
     if not brought and not refused:
         raise BadFile(
             "no-pictures",

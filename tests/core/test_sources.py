@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
 from stonestack.core import codecs, colour
-from stonestack.core.codecs.profiles import read_profile
+from stonestack.core.codecs.profiles import by_tables, read_profile
 from stonestack.core.image import Space
 from stonestack.core.roles import Role
 from stonestack.core.sources import examine
@@ -106,9 +106,11 @@ class Profiles(unittest.TestCase):
             for place in rng.integers(128, len(spoiled), 12):
                 spoiled[place] = int(rng.integers(0, 256))
             found = read_profile(bytes(spoiled), 3)
-            if found is not None:
+            if found is not None and found.exact:
                 values = found.to_srgb(np.full((2, 2, 3), 0.5, np.float32))
-                self.assertEqual(values.shape, (2, 2, 3))
+                self.assertTrue(np.isfinite(values).all())
+            elif found is not None:
+                self.assertEqual(by_tables(Image.fromarray(self.pixels), found.data).mode, "RGB")
         self.assertIsNone(read_profile(self.profile[:60], 3))
         self.assertIsNone(read_profile(self.profile, 1))
 
@@ -191,16 +193,16 @@ class Roles(unittest.TestCase):
         vectors = np.zeros((64, 64, 3), np.uint8)
         vectors[:] = (128, 128, 255)
         vectors[::2, ::3] = (150, 110, 250)
-        found = examine("wall_n.png", png(vectors))
+        found = examine("wall_n.png", png(vectors)).facts
         self.assertEqual(found.role, Role.NORMAL)
         self.assertGreater(found.role_confidence, 0.9)
         self.assertIn("unit vectors", found.role_reason)
-        misnamed = examine("wall_c.png", png(vectors))
+        misnamed = examine("wall_c.png", png(vectors)).facts
         self.assertEqual(misnamed.role, Role.NORMAL)
         self.assertLess(misnamed.role_confidence, found.role_confidence)
 
     def test_a_target_has_suffixes_of_its_own(self) -> None:
         grey = np.repeat((noise(64, 64, channels=1) * 255).astype(np.uint8), 3, axis=2)
         target = TARGETS["saltglass"].suffixes
-        self.assertEqual(examine("wall_opening.png", png(grey), target).role, Role.ALPHA)
-        self.assertEqual(examine("wall_opening.png", png(grey), target).stem, "wall")
+        self.assertEqual(examine("wall_opening.png", png(grey), target).facts.role, Role.ALPHA)
+        self.assertEqual(examine("wall_opening.png", png(grey), target).facts.stem, "wall")

@@ -7,8 +7,8 @@ from __future__ import annotations
 
 import io
 import struct
-import warnings
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PIL import Image
@@ -22,10 +22,16 @@ from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.errors import StoneError
 from stonestack.core.image import Bytes
+from stonestack.core.readers import reader
 from stonestack.core.texels import eight
 
-VERSION = 2
+if TYPE_CHECKING:
+    from stonestack.core.codecs.pictures import Survey
+
+VERSION = 3
 """Counted up when the same content would be described otherwise."""
+_FINER = 4
+"""How much larger a picture is read than it is shown."""
 LOOKED = 128
 """Longest side that is looked at."""
 
@@ -58,8 +64,17 @@ class Described:
     look: Look | None = None
 
 
-def describe(data: bytes) -> Described:
-    """Describe a file by its content."""
+@reader("anything in a game")
+def describe(data: bytes, seen: Survey | None = None) -> Described:
+    """Describe a file by its content.
+
+    Parameters
+    ----------
+    data : bytes
+        The whole file.
+    seen : Survey, optional
+        Of an image file that was surveyed already.
+    """
     form = containers.form_of(data[: containers.HEAD])
     if form is not None:
         return Described(form.name)
@@ -67,7 +82,7 @@ def describe(data: bytes) -> Described:
     if kind in (FileKind.DDS, FileKind.KTX2):
         return _texture(kind, data)
     if kind in READABLE:
-        return _image(kind, data)
+        return _image(kind, data, seen)
     if kind is FileKind.UNKNOWN and _is_text(data):
         return Described("text")
     return Described(str(kind))
@@ -122,42 +137,20 @@ def shown(texels: Bytes) -> Bytes:
     return out
 
 
-def _image(kind: FileKind, data: bytes) -> Described:
+def _image(kind: FileKind, data: bytes, seen: Survey | None) -> Described:
     from stonestack.core.codecs import pictures
 
     try:
-        header = pictures.facts(data, kind)
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            with pictures.opened(data, kind) as image:
-                if kind is FileKind.JPEG:
-                    image.draft("RGB", (LOOKED, LOOKED))
-                mode = "RGBA" if _has_alpha(image) else "RGB"
-                shrink = max(1, max(image.size) // LOOKED)
-                deep = image.mode.startswith(("I", "F"))
-                texels = (_eight_bits(image) if deep else image).convert(mode)
-        alpha = "none"
-        if mode == "RGBA":
-            lowest = np.asarray(texels.getchannel("A")).min(initial=255)
-            alpha = "used" if lowest < 255 else "opaque"
-        small = texels.reduce(shrink) if shrink > 1 else texels
-        pixels = pictures.upright(np.asarray(small.convert("RGBA")), header.turned)
+        seen = seen or pictures.survey(data, kind, LOOKED, quick=True)
     except StoneError as error:
         return Described(str(kind), problem=error.message)
-    except pictures.DAMAGED:
-        return Described(str(kind), problem="The file is damaged or cut short.")
+    header = seen.facts
+    alpha = "none" if not seen.alpha else "opaque" if seen.opaque else "used"
     words = f"{header.mode.lower()}{'16' if header.bits == 16 else ''}"
-    return Described(str(kind), header.width, header.height, 1, words, alpha, look=look(pixels, 4))
-
-
-def _has_alpha(image: Image.Image) -> bool:
-    return image.mode in ("RGBA", "LA", "PA", "RGBa") or "transparency" in image.info
-
-
-def _eight_bits(image: Image.Image) -> Image.Image:
-    values = np.asarray(image).astype(np.float32)
-    top = 65535.0 if values.max(initial=0) > 255 else 255.0
-    return Image.fromarray((values / top * 255).clip(0, 255).astype(np.uint8))
+    small = Image.fromarray(eight(seen.texels))
+    shrink = max(1, max(small.size) // LOOKED)
+    seen_as = look(np.asarray(small.reduce(shrink)), 4)
+    return Described(str(kind), header.width, header.height, 1, words, alpha, look=seen_as)
 
 
 def _claimed(kind: FileKind, data: bytes) -> tuple[int, int, int]:
@@ -186,6 +179,7 @@ def _is_text(data: bytes) -> bool:
     return True
 
 
+@reader("shown picture", longest=64)
 def picture_bytes(data: bytes, longest: int | None, texel_level: int = 0) -> Bytes:
     """Decode any readable picture to stored red, green, blue and alpha.
 
@@ -209,16 +203,12 @@ def picture_bytes(data: bytes, longest: int | None, texel_level: int = 0) -> Byt
     if kind in (FileKind.DDS, FileKind.KTX2):
         texture = codecs.read_texture(data)
         if longest is not None and texel_level == 0:
-            while (
-                texel_level + 1 < len(texture.levels)
-                and max(texture.size(texel_level + 1)) >= longest
-            ):
-                texel_level += 1
+            texel_level = texture.level_for(longest)
         texels = shown(texture.texels(min(texel_level, len(texture.levels) - 1)))
     else:
         from stonestack.core.codecs import pictures
 
-        texels = eight(pictures.stored(data, kind))
+        texels = eight(pictures.stored(data, kind, longest=_FINER * (longest or 0)))
     if longest is None or max(texels.shape[:2]) <= longest:
         return texels
     share = longest / max(texels.shape[:2])

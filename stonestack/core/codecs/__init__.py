@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Literal
 
-import numpy as np
 from pydantic import BaseModel
 
 from stonestack.core.blocks.formats import FORMATS
@@ -14,9 +13,10 @@ from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content, ki
 from stonestack.core.codecs.texture import Texture, compress
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Picture, Space
+from stonestack.core.readers import reader
 
 if TYPE_CHECKING:
-    from stonestack.core.codecs.pictures import PictureFacts
+    from stonestack.core.codecs.pictures import Survey
 
 __all__ = [
     "READABLE",
@@ -33,6 +33,7 @@ __all__ = [
     "read_texture",
 ]
 
+_LOOKED_AT = 64
 AlphaUse = Literal["none", "opaque", "used"]
 
 
@@ -57,13 +58,24 @@ class FileFacts(BaseModel):
     unusual: list[str] = []
 
 
+@reader("texture")
 def read_texture(data: bytes) -> Texture:
     """Read a DDS or KTX2 file."""
     return dds.read(data) if kind_by_content(data) is FileKind.DDS else ktx2.read(data)
 
 
-def read_picture(data: bytes, space: Space) -> Picture:
+@reader("picture", space=Space.LINEAR)
+def read_picture(data: bytes, space: Space, longest: int = 0) -> Picture:
     """Read any file that can come in as a working picture.
+
+    Parameters
+    ----------
+    data : bytes
+    space : Space
+        What its numbers mean.
+    longest : int
+        Return it shrunk by a whole number, or a smaller level, with a longest side of no less
+        than this; 0 for the full size.
 
     Raises
     ------
@@ -72,10 +84,11 @@ def read_picture(data: bytes, space: Space) -> Picture:
     """
     kind = checked_kind(data)
     if kind in (FileKind.DDS, FileKind.KTX2):
-        return read_texture(data).picture(space)
+        texture = read_texture(data)
+        return texture.picture(space, texture.level_for(longest) if longest else 0)
     from stonestack.core.codecs import pictures
 
-    return pictures.read(data, kind, space)
+    return pictures.read(data, kind, space, longest)
 
 
 def checked_kind(data: bytes) -> FileKind:
@@ -102,8 +115,23 @@ def checked_kind(data: bytes) -> FileKind:
     )
 
 
-def inspect(name: str, data: bytes) -> FileFacts:
-    """Read a file fully and say what it is; this is also the check before it is kept."""
+@reader("file", name="sample.png")
+def inspect(name: str, data: bytes, seen: Survey | None = None) -> FileFacts:
+    """Read a file fully and say what it is; this is also the check before it is kept.
+
+    Parameters
+    ----------
+    name : str
+    data : bytes
+        The whole file.
+    seen : Survey, optional
+        Of an image file that was surveyed already.
+
+    Raises
+    ------
+    BadFile
+        With words for the person, whatever is wrong with the file.
+    """
     kind = checked_kind(data)
     claimed = kind_by_name(name)
     common = {
@@ -135,14 +163,14 @@ def inspect(name: str, data: bytes) -> FileFacts:
         )
     from stonestack.core.codecs import pictures
 
-    header = pictures.facts(data, kind)
-    picture = pictures.read(data, kind, Space.LINEAR)
-    alpha = "used" if picture.alpha else ("opaque" if header.alpha else "none")
+    seen = seen or pictures.survey(data, kind, _LOOKED_AT)
+    header = seen.facts
+    alpha = "used" if not seen.opaque else ("opaque" if header.alpha else "none")
     profile = header.profile
     return FileFacts(
         **common,
-        width=picture.width,
-        height=picture.height,
+        width=header.width,
+        height=header.height,
         mips=1,
         block_format=None,
         colour_space="srgb" if profile is not None and profile.is_srgb else "unmarked",
@@ -151,7 +179,7 @@ def inspect(name: str, data: bytes) -> FileFacts:
         alpha=alpha,
         channels=header.channels + header.alpha,
         profile=profile.name if profile is not None else None,
-        unusual=_lies(kind, claimed) + _unusual(header, picture, alpha),
+        unusual=_lies(kind, claimed) + _unusual(seen, alpha),
     )
 
 
@@ -161,9 +189,9 @@ def _lies(kind: FileKind, claimed: FileKind) -> list[str]:
     return [f"called {claimed.value.upper()}, but it is {kind.value.upper()}"]
 
 
-def _unusual(header: PictureFacts, picture: Picture, alpha: AlphaUse) -> list[str]:
+def _unusual(seen: Survey, alpha: AlphaUse) -> list[str]:
     """Say what is unusual about an image file, and what was done about it."""
-    found = []
+    header, found = seen.facts, []
     if header.mode in ("P", "PA"):
         found.append("indexed colours; read as full colour")
     if header.mode == "CMYK":
@@ -176,9 +204,6 @@ def _unusual(header: PictureFacts, picture: Picture, alpha: AlphaUse) -> list[st
         found.append(f"profile {header.profile.name}; colour is converted, data left alone")
     if alpha == "opaque":
         found.append("alpha is opaque all over")
-    grey = header.mode in ("RGB", "RGBA") and bool(
-        (np.ptp(picture.body, axis=2) < 1e-6).all() if picture.body.shape[2] == 3 else False
-    )
-    if grey:
+    if header.mode in ("RGB", "RGBA") and seen.grey:
         found.append("grey, stored as colour")
     return found

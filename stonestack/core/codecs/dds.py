@@ -17,6 +17,7 @@ from stonestack.core.codecs.texture import Texture, check_texture_size
 from stonestack.core.errors import BadFile, BadRequest
 from stonestack.core.image import Bytes
 from stonestack.core.mips import level_size
+from stonestack.core.readers import reader
 
 MAGIC = b"DDS "
 HEADER = struct.Struct("<4s7I44x2I4s5I5I")
@@ -130,6 +131,7 @@ class Layout:
     variant: str
 
 
+@reader("dds")
 def parse(data: bytes) -> Layout:
     """Read a DDS file and say how it is laid out.
 

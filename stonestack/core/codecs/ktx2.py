@@ -13,6 +13,7 @@ from math import lcm
 from stonestack.core.blocks.formats import ALPHA_SAMPLE, FORMATS, BlockFormat
 from stonestack.core.codecs.texture import Texture, check_texture_size
 from stonestack.core.errors import BadFile
+from stonestack.core.readers import reader
 
 MAGIC = b"\xabKTX 20\xbb\r\n\x1a\n"
 _HEADER = struct.Struct("<12s9I4I2Q")
@@ -63,6 +64,7 @@ def write(texture: Texture) -> bytes:
     return header + index + descriptor + values + bytes(body)
 
 
+@reader("ktx2")
 def read(data: bytes) -> Texture:
     """Read a KTX2 file.
 

@@ -17,6 +17,7 @@ from PIL import Image, ImageCms
 
 from stonestack.core import colour
 from stonestack.core.image import Floats
+from stonestack.core.readers import reader
 
 _SRGB_D50 = np.array(
     [
@@ -72,11 +73,16 @@ class Profile:
 
         Parameters
         ----------
-        values : ndarray, float32, shape (height, width, 1, 3 or 4)
+        values : ndarray, float32, shape (height, width, 1 or 3)
             As stored, 0..1. What lies outside sRGB is clipped.
+
+        Raises
+        ------
+        ValueError
+            If it is not exact.
         """
         if not self.exact:
-            return _by_tables(values, self.data)
+            raise ValueError("a profile of tables converts images, see by_tables")
         linear = np.stack(
             [_through(values[..., c], curve) for c, curve in enumerate(self.curves)], axis=-1
         )
@@ -85,6 +91,7 @@ class Profile:
         return colour.to_srgb(np.asarray(linear, np.float32))
 
 
+@reader("profile", channels=3)
 def read_profile(data: bytes | None, channels: int) -> Profile | None:
     """Take an embedded profile apart; None where there is none, or it is of no use.
 
@@ -103,7 +110,11 @@ def read_profile(data: bytes | None, channels: int) -> Profile | None:
         tags = _tags(data)
         name = _text(tags.get(b"desc", b"")) or "unnamed"
         matrix, curves = _model(space, tags)
-    except (struct.error, IndexError, ValueError):
+    except (struct.error, LookupError, ValueError, ArithmeticError):
+        return None
+    if not all(
+        np.isfinite(table).all() for table in (*curves, *([] if matrix is None else [matrix]))
+    ):
         return None
     return Profile(name, space, curves, matrix, data)
 
@@ -175,12 +186,16 @@ def _through(values: Floats, curve: Floats) -> Floats:
     return np.interp(values, np.linspace(0, 1, len(curve)), curve).astype(np.float32)
 
 
-def _by_tables(values: Floats, data: bytes) -> Floats:
-    """Convert through a profile of tables; eight bits a channel are all that it gives."""
-    mode = {1: "L", 3: "RGB", 4: "CMYK"}[values.shape[2]]
-    stored = np.rint(np.clip(values, 0, 1) * 255).astype(np.uint8)
-    flat = np.ascontiguousarray(stored[..., 0] if mode == "L" else stored)
-    image = Image.fromarray(flat, mode=mode)
+def by_tables(image: Image.Image, data: bytes) -> Image.Image:
+    """Convert an image to sRGB through a profile of tables; eight bits a channel.
+
+    Parameters
+    ----------
+    image : Image
+        In the profile's own space: mode ``L``, ``RGB`` or ``CMYK``.
+    data : bytes
+        The profile.
+    """
     try:
         converted = ImageCms.profileToProfile(
             image,
@@ -192,4 +207,4 @@ def _by_tables(values: Floats, data: bytes) -> Floats:
         # A profile that its own library cannot use is as good as none.
         converted = image.convert("RGB")
     assert converted is not None
-    return np.asarray(converted).astype(np.float32) / np.float32(255)
+    return converted

@@ -49,6 +49,13 @@ class Texture:
         """Return width and height of a level."""
         return level_size(self.width, self.height, level)
 
+    def level_for(self, longest: int) -> int:
+        """Return the smallest level whose longest side is no less than this."""
+        level = 0
+        while level + 1 < len(self.levels) and max(self.size(level + 1)) >= longest:
+            level += 1
+        return level
+
     def texels(self, level: int = 0) -> Bytes:
         """Decode one level to stored texels, uint8 (height, width, channels)."""
         return blocks.decode(self.format, self.levels[level], *self.size(level))

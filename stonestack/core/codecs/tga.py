@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Bytes
+from stonestack.core.readers import reader
 
 _HEADER = struct.Struct("<3B2HB4H2B")
 _RLE = 8
@@ -83,6 +84,7 @@ class Tga:
         return colours(self.stored_palette())
 
 
+@reader("tga")
 def parse(data: bytes) -> Tga:
     """Take a TGA apart.
 

@@ -11,6 +11,7 @@ from collections.abc import Iterator, Mapping
 from stonestack.core.containers import tarred, zipped
 from stonestack.core.containers.form import (
     MOST_ENTRY,
+    Allowance,
     Container,
     Entry,
     Form,
@@ -23,6 +24,7 @@ __all__ = [
     "HEAD",
     "MOST_DEPTH",
     "MOST_ENTRY",
+    "Allowance",
     "Container",
     "Entry",
     "Form",

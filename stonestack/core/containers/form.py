@@ -8,8 +8,11 @@ from typing import Protocol
 
 from stonestack.core.errors import BadFile
 
-MOST_ENTRY = 1 << 30
+MOST_ENTRY = 512 << 20
 """Largest single entry that is read into memory."""
+TOO_LARGE = f"it is larger than {MOST_ENTRY >> 20} MB"
+MOST_FILES = 250_000
+"""Entries that a container may list, and one file may unfold to in all."""
 CHUNK = 4 << 20
 
 
@@ -65,6 +68,46 @@ class Entry:
     problem: str = ""
 
 
+class Allowance:
+    """What one file may unfold to, however its containers lie in each other.
+
+    Parameters
+    ----------
+    size : int
+        Bytes of the file: a large one may hold more.
+    """
+
+    def __init__(self, size: int) -> None:
+        self._bytes = max(2 << 30, 100 * size)
+        self._files = min(MOST_FILES, max(10_000, size // 64))
+
+    def list(self, container: Container) -> Sequence[Entry]:
+        """Return a container's entries, and count them.
+
+        Raises
+        ------
+        BadFile
+            If they are more than are allowed.
+        """
+        self._files -= len(container.entries)
+        if self._files < 0:
+            raise _unfolds("more files")
+        return container.entries
+
+    def read(self, container: Container, entry: Entry) -> bytes:
+        """Return an entry's content, and count its bytes before they are unfolded.
+
+        Raises
+        ------
+        BadFile
+            If they are more than are allowed, or the entry cannot be read.
+        """
+        self._bytes -= entry.size
+        if self._bytes < 0:
+            raise _unfolds("more bytes")
+        return container.read(entry.index)
+
+
 class Container(Protocol):
     """An open container."""
 
@@ -118,6 +161,23 @@ def copied(source: Source, start: int, stop: int) -> Iterator[bytes]:
             raise damaged("it ends before its entries do")
         yield piece
         start += len(piece)
+
+
+def too_many(count: int) -> BadFile:
+    """Return the error for a container that lists more than is read."""
+    return BadFile(
+        "too-many-files",
+        f"The container lists {count:,} files; {MOST_FILES:,} are the most that are read.",
+        "Unpack it, or split it into several.",
+    )
+
+
+def _unfolds(what: str) -> BadFile:
+    return BadFile(
+        "unfolds-too-far",
+        f"It unfolds to {what} than a file of its size should.",
+        "What was read before is listed; unpack the rest yourself if it is to be trusted.",
+    )
 
 
 def damaged(why: str) -> BadFile:

@@ -10,19 +10,24 @@ places in the central directory move.
 
 from __future__ import annotations
 
+import io
 import struct
 import zlib
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+from stonestack.core import stopping
 from stonestack.core.containers.form import (
     MOST_ENTRY,
+    MOST_FILES,
+    TOO_LARGE,
     Container,
     Entry,
     Form,
     Source,
     copied,
     damaged,
+    too_many,
     unreadable,
 )
 
@@ -35,7 +40,10 @@ _STORED, _DEFLATED = 0, 8
 _ENCRYPTED, _DESCRIPTOR, _UTF8 = 0x1, 0x8, 0x800
 _ALL32 = 0xFFFFFFFF
 _ZIP64 = 1
-_MOST_DIRECTORY = 256 << 20
+_MOST_DIRECTORY = 64 << 20
+_PIECE = 1 << 16
+"""Packed bytes that are unfolded at once; deflate makes at most about a thousand of each."""
+_BETWEEN_STOPS = 4096
 
 
 @dataclass(frozen=True)
@@ -89,16 +97,33 @@ class Zip:
         problem = _problem(record)
         if problem:
             raise unreadable(record.name, problem)
-        raw = self._source.at(self._data_start(record), record.packed)
+        start = self._data_start(record)
         if record.method == _DEFLATED:
-            unpacker = zlib.decompressobj(-15)
-            try:
-                raw = unpacker.decompress(raw, record.size + 1)
-            except zlib.error as error:
-                raise unreadable(record.name, "its packed data is damaged") from error
+            raw = self._unfolded(record, start)
+        elif record.packed != record.size:
+            raise unreadable(record.name, "its sizes do not fit each other")
+        else:
+            raw = self._source.at(start, record.packed)
         if len(raw) != record.size or zlib.crc32(raw) != record.crc:
             raise unreadable(record.name, "its checksum does not fit")
         return raw
+
+    def _unfolded(self, record: _Record, start: int) -> bytes:
+        """Unfold an entry's data, to no more than its stated size and a byte."""
+        unpacker = zlib.decompressobj(-15)
+        out = io.BytesIO()
+        stop = start + record.packed
+        try:
+            while not unpacker.eof and start < stop and out.tell() <= record.size:
+                stopping.check()
+                piece = self._source.at(start, min(_PIECE, stop - start))
+                if not piece:
+                    break
+                out.write(unpacker.decompress(piece, record.size + 1 - out.tell()))
+                start += len(piece)
+        except zlib.error as error:
+            raise unreadable(record.name, "its packed data is damaged") from error
+        return out.getvalue()
 
     def rewritten(self, changes: Mapping[int, bytes]) -> Iterator[bytes]:
         """Yield the file with some entries' content replaced, packed as they were."""
@@ -224,7 +249,7 @@ def _problem(record: _Record) -> str:
     if record.method not in (_STORED, _DEFLATED):
         return f"it is packed by method {record.method}"
     if record.size > MOST_ENTRY:
-        return "it is larger than a gigabyte"
+        return TOO_LARGE
     return ""
 
 
@@ -248,6 +273,8 @@ def _directory(source: Source) -> _Directory:
                 raise damaged("its list of entries is missing")
             count, size, offset = _END64.unpack(record)[7:10]
             end_at = at64
+    if count > MOST_FILES:
+        raise too_many(count)
     if size > _MOST_DIRECTORY or size > end_at:
         raise damaged("its list of entries cannot be as long as it says")
     start = end_at - size
@@ -261,7 +288,9 @@ def _directory(source: Source) -> _Directory:
 def _records(raw: bytes, count: int) -> list[_Record]:
     records = []
     place = 0
-    for _ in range(count):
+    for number in range(count):
+        if number % _BETWEEN_STOPS == 0:
+            stopping.check()
         if len(raw) - place < _CENTRAL.size or raw[place : place + 4] != b"PK\x01\x02":
             raise damaged("its list of entries breaks off")
         fields = _CENTRAL.unpack_from(raw, place)

@@ -9,6 +9,7 @@ from stonestack.core.catalogue.describe import Described, describe
 from stonestack.core.codecs import dds, tga
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.errors import StoneError
+from stonestack.core.readers import reader
 
 
 class Contract(BaseModel):
@@ -48,6 +49,7 @@ class Contract(BaseModel):
         return ", ".join(p for p in parts if p)
 
 
+@reader("original")
 def contract_of(data: bytes) -> Contract:
     """Read the contract from a file."""
     found = describe(data)
@@ -102,14 +104,14 @@ def _unwritten(format_: str) -> str:
 def _image_words(kind: str, data: bytes) -> str:
     from stonestack.core.codecs import pictures
 
-    with pictures.opened(data, FileKind(kind)) as image:
-        words = []
-        if image.mode == "P":
-            words.append(f"palette of {len(image.getpalette() or []) // 3}")
-        if kind == FileKind.BMP and len(data) > 26:
-            words.append("top row first" if data[25] & 128 else "bottom row first")
-        if kind == FileKind.PNG and image.info.get("interlace"):
-            words.append("interlaced")
-        if kind == FileKind.TIFF:
-            words.append(str(image.info.get("compression", "raw")))
+    header = pictures.facts(data, FileKind(kind))
+    words = []
+    if header.palette:
+        words.append(f"palette of {header.palette}")
+    if kind == FileKind.BMP and len(data) > 26:
+        words.append("top row first" if data[25] & 128 else "bottom row first")
+    if header.interlaced:
+        words.append("interlaced")
+    if header.packing:
+        words.append(header.packing)
     return ", ".join(words)

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from stonestack.core.codecs import pictures, tga
+from stonestack.core.codecs import headers, pictures, tga
+from stonestack.core.codecs.headers import Input
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.image import Bytes, Picture
 from stonestack.core.texels import Texels, at_depth, to_texels
@@ -107,7 +108,8 @@ def _tga(original: bytes, texels: Bytes, changed: Mask) -> bytes:
 
 def _pillow(original: bytes, kind: FileKind, texels: Bytes, changed: Mask) -> bytes:
     buffer = io.BytesIO()
-    with pictures.opened(original, kind) as image:
+    # It was read apart before, so it is known to be whole and to keep its bounds.
+    with headers.untrusted(), headers.opened(Input(original), kind) as image:
         image.load()
         mode, info = image.mode, dict(image.info)
         options: dict[str, object] = {

@@ -7,20 +7,28 @@ as PNG below ``data/``, ``mergedimage.png`` and ``Thumbnails/thumbnail.png``.
 from __future__ import annotations
 
 import io
+import math
 import zipfile
 from dataclasses import dataclass
 from xml.etree import ElementTree
 
 import numpy as np
 
+from stonestack.core import containers, stopping
 from stonestack.core.codecs import pictures
-from stonestack.core.codecs.sniff import FileKind
-from stonestack.core.errors import ZIP_DAMAGE, BadFile
+from stonestack.core.codecs.headers import MOST_SIDE
+from stonestack.core.codecs.sniff import FileKind, kind_by_content
+from stonestack.core.errors import BadFile
+from stonestack.core.readers import reader
 from stonestack.core.texels import Texels, at_depth, depth, eight, quantised, scaled
 
 MIME = b"image/openraster"
 PICTURE, ORIGINAL, GUIDES = "Picture", "Original", "Guides, not part of the picture"
 _MOST_LAYERS = 200
+_MOST_STACK = 1 << 20
+_MOST_DIGITS = 9
+_LARGE = 4 << 20
+"""Texels that a layer may have in any case."""
 
 
 @dataclass(frozen=True)
@@ -89,6 +97,7 @@ _FARTHEST = 1 << 20
 """Texels that a layer may lie away from the picture's corner."""
 
 
+@reader("openraster")
 def read(data: bytes) -> list[Layer]:
     """Read layers, the topmost first.
 
@@ -97,24 +106,58 @@ def read(data: bytes) -> list[Layer]:
     BadFile
         If the file is damaged, or asks for more than a plain stack of layers.
     """
+    parts = _Parts(data)
+    image = _stack(parts.read("stack.xml", _MOST_STACK))
+    size = (_whole(image, "w"), _whole(image, "h"))
+    if not (0 < size[0] <= MOST_SIDE and 0 < size[1] <= MOST_SIDE):
+        raise _damaged()
+    nodes = list(image.iter("layer"))
+    if len(nodes) > _MOST_LAYERS or len(nodes) * size[0] * size[1] * _TEXEL > _MOST_MEMORY:
+        raise BadFile(
+            "too-many-layers",
+            f"{len(nodes)} layers of {size[0]} × {size[1]} are more than fit in memory.",
+            "Merge some of them in the image editor.",
+        )
+    return [_layer(parts, node, size) for node in nodes]
+
+
+class _Parts:
+    """The files that an OpenRaster file holds, by name; of two of one name the last."""
+
+    def __init__(self, data: bytes) -> None:
+        held = containers.Held(data)
+        self._container = containers.opened(held)
+        self._allowance = containers.Allowance(held.size)
+        entries = self._allowance.list(self._container)
+        self._entries = {entry.name: entry for entry in entries}
+
+    def read(self, name: str, most: int) -> bytes:
+        """Return a part's content."""
+        entry = self._entries.get(name)
+        if entry is None or entry.size > most:
+            raise _damaged()
+        return self._allowance.read(self._container, entry)
+
+
+def _stack(text: bytes) -> ElementTree.Element:
+    """Read the list of layers; it is plain, declares nothing and refers to nothing."""
     try:
-        with zipfile.ZipFile(io.BytesIO(data)) as file:
-            text = file.read("stack.xml")
-            if b"<!DOCTYPE" in text or b"<!ENTITY" in text:
-                raise _damaged()
-            image = ElementTree.fromstring(text)
-            size = (int(image.get("w", "0")), int(image.get("h", "0")))
-            if not (0 < size[0] <= 16384 and 0 < size[1] <= 16384):
-                raise _damaged()
-            nodes = list(image.iter("layer"))[:_MOST_LAYERS]
-            if len(nodes) * size[0] * size[1] * _TEXEL > _MOST_MEMORY:
-                raise BadFile(
-                    "too-many-layers",
-                    f"{len(nodes)} layers of {size[0]} × {size[1]} are more than fit in memory.",
-                    "Merge some of them in the image editor.",
-                )
-            return [_layer(file, node, size) for node in nodes]
-    except (*ZIP_DAMAGE, KeyError, ElementTree.ParseError) as error:
+        plain = text.decode("utf-8")
+        if "<!" in plain:
+            raise _damaged()
+        return ElementTree.fromstring(plain)
+    except (UnicodeDecodeError, ElementTree.ParseError, ValueError) as error:
+        raise _damaged() from error
+
+
+def _whole(node: ElementTree.Element, name: str, otherwise: str = "0") -> int:
+    """Return a whole number of a few digits."""
+    said = node.get(name, otherwise).strip()
+    if len(said) > _MOST_DIGITS or not said.lstrip("+-").isdecimal():
+        raise _damaged()
+    try:
+        return int(said)
+    except ValueError as error:
         raise _damaged() from error
 
 
@@ -142,10 +185,21 @@ def flattened(layers: list[Layer]) -> Texels:
     return quantised(out, bits)
 
 
-def _layer(file: zipfile.ZipFile, node: ElementTree.Element, size: tuple[int, int]) -> Layer:
-    texels = pictures.stored(file.read(node.get("src", "")), FileKind.PNG, 16)
+def _layer(parts: _Parts, node: ElementTree.Element, size: tuple[int, int]) -> Layer:
+    stopping.check()
+    data = parts.read(node.get("src", ""), containers.MOST_ENTRY)
+    if kind_by_content(data) is not FileKind.PNG:
+        raise _damaged()
+    header = pictures.facts(data, FileKind.PNG)
+    if header.width * header.height > max(_LARGE, 4 * size[0] * size[1]):
+        raise BadFile(
+            "too-large-layer",
+            f"A layer of {header.width} × {header.height} is far larger than the picture.",
+            "Cut it to the picture's size in the image editor.",
+        )
+    texels = pictures.stored(data, FileKind.PNG, 16)
     whole = np.zeros((size[1], size[0], 4), texels.dtype)
-    left, top = int(node.get("x", "0")), int(node.get("y", "0"))
+    left, top = _whole(node, "x"), _whole(node, "y")
     if max(abs(left), abs(top)) > _FARTHEST:
         raise _damaged()
     ahead = texels[max(0, -top) : max(0, size[1] - top), max(0, -left) : max(0, size[0] - left)]
@@ -156,8 +210,18 @@ def _layer(file: zipfile.ZipFile, node: ElementTree.Element, size: tuple[int, in
         name=node.get("name", ""),
         texels=whole,
         visible=node.get("visibility", "visible") == "visible",
-        opacity=min(1.0, max(0.0, float(node.get("opacity", "1")))),
+        opacity=_opacity(node.get("opacity", "1")),
     )
+
+
+def _opacity(said: str) -> float:
+    try:
+        opacity = float(said)
+    except ValueError as error:
+        raise _damaged() from error
+    if not math.isfinite(opacity):
+        raise _damaged()
+    return min(1.0, max(0.0, opacity))
 
 
 def _png(texels: Texels) -> bytes:

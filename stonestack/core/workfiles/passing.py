@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import io
 from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageCms
 from pydantic import BaseModel
 
 from stonestack.core.codecs import pictures
@@ -224,24 +222,25 @@ def _flat(name: str, data: bytes, troubles: list[Trouble], fixes: set[str]) -> T
         troubles.append(
             Trouble(code="extension", words=f"It is {kind} inside though it is called {claimed}")
         )
-    with pictures.opened(data, kind) as image:
-        mode, profile = image.mode, image.info.get("icc_profile")
-        if mode in ("P", "CMYK", "1"):
-            words = {"P": "indexed colours", "CMYK": "CMYK", "1": "black and white"}[mode]
-            troubles.append(
-                Trouble(code="mode", words=f"It was saved as {words}; it was converted")
+    header = pictures.facts(data, kind)
+    if header.mode in _CONVERTED:
+        words = _CONVERTED[header.mode]
+        troubles.append(Trouble(code="mode", words=f"It was saved as {words}; it was converted"))
+    if header.profile is not None and not header.profile.is_srgb:
+        troubles.append(
+            Trouble(
+                code="profile",
+                words="It holds another colour profile than sRGB",
+                fix="" if "profile" in fixes else "Convert it to sRGB",
             )
-        if profile and not _is_srgb(profile):
-            troubles.append(
-                Trouble(
-                    code="profile",
-                    words="It holds another colour profile than sRGB",
-                    fix="" if "profile" in fixes else "Convert it to sRGB",
-                )
-            )
-            if "profile" in fixes:
-                return _to_srgb(image, profile)
-    return pictures.stored(data, kind, 16)
+        )
+    elif header.icc and header.profile is None:
+        words = "It holds a colour profile that does not fit it; that was passed over"
+        troubles.append(Trouble(code="profile", words=words))
+    return pictures.stored(data, kind, 16, to_srgb="profile" in fixes)
+
+
+_CONVERTED = {"P": "indexed colours", "CMYK": "CMYK", "1": "black and white"}
 
 
 def _checked_alpha(
@@ -281,30 +280,3 @@ def _checked_guides(
     out = texels.copy()
     out[mask] = before[mask]
     return out
-
-
-def _is_srgb(profile: bytes) -> bool:
-    try:
-        name = ImageCms.getProfileDescription(ImageCms.ImageCmsProfile(io.BytesIO(profile)))
-    except (OSError, ImageCms.PyCMSError):
-        return True
-    return "srgb" in name.lower()
-
-
-def _to_srgb(image: Image.Image, profile: bytes) -> Bytes:
-    source = ImageCms.ImageCmsProfile(io.BytesIO(profile))
-    alpha = image.getchannel("A") if image.mode in ("RGBA", "LA") else None
-    body = image.convert("RGB") if image.mode != "CMYK" else image
-    try:
-        turned = ImageCms.profileToProfile(
-            body, source, ImageCms.createProfile("sRGB"), outputMode="RGB"
-        )
-    except ImageCms.PyCMSError as error:
-        raise BadFile(
-            "profile-damaged", "Its colour profile cannot be used.", "Save it without a profile."
-        ) from error
-    if turned is None:
-        raise BadFile("profile-damaged", "Its colour profile cannot be used.", "Save it as sRGB.")
-    if alpha is not None:
-        turned.putalpha(alpha)
-    return np.asarray(turned.convert("RGBA"))
