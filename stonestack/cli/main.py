@@ -51,11 +51,11 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(dest="command", required=True)
 
     serve = commands.add_parser("serve", help="start the application on your own data")
-    serve.add_argument("--port", type=int, default=None)
+    _serving_options(serve)
     serve.set_defaults(run=_serve)
 
     demo = commands.add_parser("demo", help="start the application with the demo project")
-    demo.add_argument("--port", type=int, default=None)
+    _serving_options(demo)
     demo.add_argument("--make-only", action="store_true", help="make the demo and end")
     demo.set_defaults(run=_demo)
 
@@ -225,11 +225,38 @@ def _seam(options: argparse.Namespace) -> int:
     return 0
 
 
+def _serving_options(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--port", type=int, default=None)
+    parser.add_argument(
+        "--memory",
+        type=int,
+        metavar="MB",
+        help="for pictures and lists that may be asked for again; what is beyond lies on disk "
+        "(by default a quarter of the machine's memory, 1024 at most)",
+    )
+
+
+def _keep_within(megabytes: int | None) -> None:
+    from stonestack.core.errors import BadRequest
+    from stonestack.core.memory import LEAST, MEMORY
+
+    if megabytes is None:
+        return
+    if megabytes << 20 < LEAST:
+        raise BadRequest(
+            "too-little-memory",
+            f"{megabytes} MB are too little to work with.",
+            f"Give --memory at least {LEAST >> 20}.",
+        )
+    MEMORY.limit(megabytes << 20)
+
+
 def _serve(options: argparse.Namespace) -> int:
     from stonestack.services.starting import started
     from stonestack.store.place import default_data_folder
     from stonestack.web.serving import serve
 
+    _keep_within(options.memory)
     return serve(started(default_data_folder()), options.port)
 
 
@@ -238,6 +265,7 @@ def _demo(options: argparse.Namespace) -> int:
     from stonestack.store.place import DataFolder, default_data_folder
     from stonestack.web.serving import serve
 
+    _keep_within(options.memory)
     # The demo never mixes with the user's own data.
     data = DataFolder(default_data_folder().root.with_name(_demo_name()))
     if not (data.root / MADE).is_file():

@@ -10,9 +10,11 @@ from sqlalchemy import Engine
 
 from stonestack.core.errors import NotFound
 from stonestack.core.graph import Graph, Key, Node, ordered
+from stonestack.core.memory import MEMORY
 from stonestack.core.wiring import closure
 
-_IN_MEMORY = 60_000
+_IN_MEMORY, _NODE = 40_000, 1500
+"""Nodes that are held, and about how many bytes each takes."""
 _ROWS = 400_000
 """Nodes kept in the database; those put there longest ago go first, and come again when used."""
 _AT_ONCE = 500
@@ -49,6 +51,7 @@ class Graphs:
                 self._nodes.move_to_end(key)
             while len(self._nodes) > _IN_MEMORY:
                 self._nodes.popitem(last=False)
+            MEMORY.hold("graph", _NODE * len(self._nodes))
             new = [n for k, n in nodes.items() if lasting and k not in self._stored]
         if not new:
             return
@@ -62,6 +65,8 @@ class Graphs:
                 rows,
             )
         with self._lock:
+            if len(self._stored) > _IN_MEMORY:
+                self._stored.clear()  # To store a node again changes nothing.
             self._stored.update(n.key for n in new)
 
     def graph(self, key: Key) -> Graph:

@@ -10,13 +10,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any, Generic, TypeVar
 
 from pydantic import BaseModel, ValidationError
 from sqlmodel import Session, col, select
 
-from stonestack.core import deliveries, materials
+from stonestack.core import deliveries, materials, memory
 from stonestack.core.deliveries import Delivery
 from stonestack.core.document import Document, Surface
 from stonestack.core.document import project as project_settings
@@ -192,7 +191,11 @@ def at(session: Session, kind: Kind[D], document_id: str, revision: int) -> D:
     return parsed(kind, row)
 
 
-@lru_cache(maxsize=4096)
+_TIMES = 10
+"""How much more memory a document takes than its text."""
+
+
+@memory.kept(lambda name, body, schema: _TIMES * len(body))
 def _read(name: str, body: str, schema: int) -> Document:
     """Read a stored body; the same text is read once, since documents cannot be changed."""
     document: Document = KINDS[name].model.model_validate(read_values(name, body, schema))

@@ -17,8 +17,11 @@ from numpy.typing import NDArray
 from sqlalchemy import Engine
 
 from stonestack.core.codecs.sniff import READABLE
+from stonestack.core.memory import MEMORY
 
 _KEPT = 4
+_CELL = 60
+"""About the bytes of one value of one row, mostly a short text."""
 _COLUMNS = (
     "id, haystack, kind, role, use, alpha, place, width, height, levels, format, size, thing,"
     " relation, name, path"
@@ -51,6 +54,11 @@ class Index:
     ends: Rows
     columns: dict[str, NDArray[Any]]
     _orders: dict[str, Rows] = field(default_factory=dict)
+
+    @property
+    def size(self) -> int:
+        """About how many bytes it takes."""
+        return len(self.text) + _CELL * len(self.ids) * (len(self.columns) + len(self._orders))
 
     def having(self, word: str) -> NDArray[np.bool_]:
         """Return which rows hold a word."""
@@ -105,6 +113,7 @@ class Indexes:
             self._held.move_to_end(game_id)
             while len(self._held) > _KEPT:
                 self._held.popitem(last=False)
+            MEMORY.hold("indexes", sum(index.size for index in self._held.values()))
             return held
 
 

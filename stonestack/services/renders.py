@@ -14,13 +14,17 @@ from stonestack.core.document import Stage
 from stonestack.core.errors import BadRequest, Cancelled, Conflict, NotWanted
 from stonestack.core.graph import Graph, Key, Node
 from stonestack.core.image import Picture
+from stonestack.core.memory import MEMORY, Memory
 from stonestack.core.ops import File, Result
 from stonestack.core.ops.facts import RenderFacts
 from stonestack.core.wiring import facts_of, picture_of
 from stonestack.services.graphs import Graphs
 from stonestack.services.scheduler import Keeper, Scheduler, Urgency, serving, urgent
+from stonestack.services.spill import Spill
 from stonestack.store.files import Cache, FileStore
 
+_ON_DISK = 4
+"""How many times more working pictures lie on disk than in memory."""
 THUMB = 128
 """Pictures up to this side are small ones of a list; larger ones are looked at."""
 
@@ -66,17 +70,18 @@ class Renderer:
         Where nodes find the files that they read.
     cache : Cache
         Where finished renders lie.
-    most_bytes : int
-        Memory for working pictures.
+    memory : Memory
+        The budget for working pictures; those beyond it lie in the cache's folder.
     """
 
     def __init__(
-        self, engine: Engine, files: FileStore, cache: Cache, most_bytes: int = 1 << 30
+        self, engine: Engine, files: FileStore, cache: Cache, memory: Memory = MEMORY
     ) -> None:
         self.graphs = Graphs(engine)
         self._cache = cache
         self._keeper = CacheKeeper(cache)
-        self.scheduler = Scheduler(files.read, self._keeper, most_bytes)
+        spill = Spill(cache.root / "beyond", _ON_DISK * memory.most)
+        self.scheduler = Scheduler(files.read, self._keeper, memory, spill=spill)
         self._lock = threading.Lock()
         self._asked: dict[Key, list[threading.Event]] = {}
         self._halted: set[Key] = set()

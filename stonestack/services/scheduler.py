@@ -10,6 +10,7 @@ from __future__ import annotations
 import heapq
 import itertools
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
@@ -22,8 +23,10 @@ from stonestack.core.codecs.texture import Texture
 from stonestack.core.errors import Cancelled
 from stonestack.core.graph import Graph, Key, Node
 from stonestack.core.image import Picture
+from stonestack.core.memory import MEMORY, Memory
 from stonestack.core.ops import File, Result
 from stonestack.core.parallel import cores
+from stonestack.services.spill import Spill
 
 _LOOKED_AFTER = 0.05
 """Seconds after which one who waits looks whether it is still wanted."""
@@ -123,25 +126,33 @@ class Scheduler:
         Returns the bytes of a kept file by its hash.
     keeper : Keeper
         Results that outlive the program.
-    most_bytes : int
-        Memory for results; those that others still wait for are never given up, but while they
-        are over the limit one node runs at a time.
+    memory : Memory
+        The budget that results are kept within; those that others still wait for are never given
+        up, but while they are over it one node runs at a time.
+    spill : Spill, optional
+        Where pictures go that memory has no room for.
     """
 
     def __init__(
         self,
         read_blob: Callable[[str], bytes],
         keeper: Keeper | None = None,
-        most_bytes: int = 1 << 30,
+        memory: Memory = MEMORY,
         workers: int | None = None,
+        spill: Spill | None = None,
     ) -> None:
         self._read_blob = read_blob
         self._keeper = keeper or Keeper()
-        self._most_bytes = most_bytes
+        self._memory = memory
+        self._owner = f"results {id(self)}"
+        self._spill = spill
+        self._seconds: dict[Key, float] = {}
+        """What it took to make the pictures that are held."""
         self._lock = threading.Lock()
         self._wake = threading.Condition(self._lock)
         self._results: OrderedDict[Key, Result] = OrderedDict()
         self._bytes = 0
+        """Of results, and of those that are only held by tasks any more."""
         self._held: dict[Key, tuple[int, int]] = {}
         self._in_flight = 0
         self._tasks: dict[Key, _Task] = {}
@@ -216,6 +227,9 @@ class Scheduler:
             self._wake.notify_all()
         for thread in self._threads:
             thread.join()
+        self._memory.hold(self._owner, 0)
+        if self._spill is not None:
+            self._spill.close()
 
     # ---- wanting and leaving ------------------------------------------------------------
 
@@ -250,7 +264,7 @@ class Scheduler:
             stack.append((key, True))
             if task is not None:
                 stack.extend((k, False) for k in task.missing)
-            elif not self._keeper.has(node):
+            elif not self._has(node):
                 stack.extend((k, False) for k in reversed(node.inputs))
 
     def _made(self, node: Node, want: _Want) -> None:
@@ -258,7 +272,7 @@ class Scheduler:
         if task is None:
             if node.key in self._results:
                 return
-            kept = self._keeper.has(node)
+            kept = self._has(node)
             task = self._tasks[node.key] = _Task(node, next(self._count), kept)
             for key in () if kept else dict.fromkeys(node.inputs):
                 if key in self._results:
@@ -318,6 +332,8 @@ class Scheduler:
         self._held[key] = (count + 1, size)
         if count == 0:
             self._in_flight += size
+            if key not in self._results:
+                self._bytes += size
 
     def _take_back(self, task: _Task, key: Key) -> None:
         task.given.pop(key, None)
@@ -327,18 +343,44 @@ class Scheduler:
         else:
             del self._held[key]
             self._in_flight -= size
+            if key not in self._results:
+                self._bytes -= size
+                self._memory.hold(self._owner, self._bytes)
 
     def _remember(self, key: Key, result: Result) -> None:
+        if key not in self._results and key not in self._held:
+            self._bytes += size_of(result)
         self._results[key] = result
-        self._bytes += size_of(result)
-        while self._bytes > self._most_bytes and len(self._results) > 1:
-            _, old = self._results.popitem(last=False)
-            self._bytes -= size_of(old)
+        self._results.move_to_end(key)
+        room = self._memory.room_for(self._owner)
+        if self._bytes > room:
+            # To give up what others hold would free nothing.
+            loose = [k for k in self._results if k not in self._held and k != key]
+            for old in loose:
+                if self._bytes <= room:
+                    break
+                self._give_up(old)
+        self._memory.hold(self._owner, self._bytes)
+
+    def _give_up(self, key: Key) -> None:
+        result = self._results.pop(key)
+        self._bytes -= size_of(result)
+        seconds = self._seconds.pop(key, 0.0)
+        if self._spill is not None and isinstance(result, Picture):
+            self._spill.put(key, result, seconds)
+
+    def _has(self, node: Node) -> bool:
+        """Tell whether a result only has to be read."""
+        return self._keeper.has(node) or (self._spill is not None and node.key in self._spill)
+
+    def _load(self, node: Node) -> Result | None:
+        spilled = self._spill.load(node.key) if self._spill is not None else None
+        return spilled if spilled is not None else self._keeper.load(node)
 
     # ---- work ---------------------------------------------------------------------------
 
     def _next(self, only_looked_at: bool) -> _Task | None:
-        if self._running and self._in_flight > self._most_bytes:
+        if self._running and self._in_flight > self._memory.room_for(self._owner):
             return None
         while self._ready:
             urgency, _, _, task = self._ready[0]
@@ -377,7 +419,7 @@ class Scheduler:
     def _carried_out(self, task: _Task) -> Result | BaseException:
         try:
             if task.kept:
-                kept = self._keeper.load(task.node)
+                kept = self._load(task.node)
                 # What was kept a moment ago may have been swept from the cache.
                 return kept if kept is not None else _Gone()
             with stopping.stoppable(task.stop.is_set):
@@ -385,7 +427,9 @@ class Scheduler:
                 if self.on_run is not None:
                     self.on_run(task.node)
                 inputs = [task.given[key] for key in task.node.inputs]
+                began = time.monotonic()
                 result = ops.run(task.node, inputs, self._read_blob)
+                self._seconds[task.node.key] = time.monotonic() - began
             self._keeper.keep(task.node, result)
         except BaseException as error:
             # Handed to all who wait for it; nothing is swallowed.

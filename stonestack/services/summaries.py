@@ -6,13 +6,13 @@ import hashlib
 import json
 from collections.abc import Sequence
 from enum import StrEnum
-from functools import cache, lru_cache
+from functools import cache
 
 from pydantic import BaseModel
 from sqlalchemy import text
 from sqlmodel import Session
 
-from stonestack.core import ops
+from stonestack.core import memory, ops
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.checks.findings import Finding
 from stonestack.core.document import SourceOrigin, Stage, Surface
@@ -69,6 +69,10 @@ class Summary(BaseModel):
     links: dict[str, list[Finding]]
 
 
+_TIMES = 10
+"""How much more memory a model takes than its text."""
+
+
 @cache
 def _code() -> str:
     """Return what summaries depend on beside documents: operations, targets and this form."""
@@ -77,7 +81,7 @@ def _code() -> str:
     return hashlib.sha256(json.dumps(whole, sort_keys=True).encode()).hexdigest()[:16]
 
 
-@lru_cache(maxsize=4096)
+@memory.kept(lambda stored: _TIMES * len(stored))
 def _read(stored: str) -> Summary:
     """Read a kept summary; the same text is read once, and nobody changes what is read."""
     return Summary.model_validate_json(stored)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from stonestack.core import stopping
+from stonestack.core.codecs import apart
 from stonestack.core.document import Stage
 from stonestack.services import projects, surfaces
 from stonestack.services.jobs import Progress
@@ -16,6 +17,7 @@ THUMB, SWATCH = 96, 512
 
 def warm(ws: Workspace, progress: Progress) -> dict[str, Any]:
     """Render small pictures and numbers of every surface that are not kept yet."""
+    apart.ready()
     with urgent(Urgency.WARMING), stopping.stoppable(progress.is_stopped):
         _warm(ws, progress)
     ws.cache.trim()

@@ -200,12 +200,12 @@ class Cache:
     """
 
     def __init__(self, root: Path, most_bytes: int = 4 << 30) -> None:
-        self._root = root
+        self.root = root
         self._most_bytes = most_bytes
 
     def path(self, key: str, kind: str) -> Path:
         """Return where a render of one kind lies, or would lie."""
-        return self._root / key[:2] / f"{key}.{kind}"
+        return self.root / key[:2] / f"{key}.{kind}"
 
     def read(self, key: str, kind: str) -> bytes | None:
         """Return a kept render, or None where there is none, or none that is whole."""
@@ -233,7 +233,7 @@ class Cache:
 
     def trim(self) -> int:
         """Delete the renders used longest ago until the limit is kept; return bytes freed."""
-        files = [(p, p.stat()) for p in self._root.rglob("*") if p.is_file()]
+        files = [(p, p.stat()) for p in self.root.rglob("*") if p.is_file()]
         total = sum(stat.st_size for _, stat in files)
         freed = 0
         for path, stat in sorted(files, key=lambda item: item[1].st_mtime):

@@ -1,8 +1,13 @@
 """The one scheduler: once for all who want it, by urgency, stopped when nobody does."""
 
+import tempfile
 import threading
+import time
 import unittest
+from collections import defaultdict
 from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 
@@ -11,9 +16,12 @@ from stonestack.core.codecs import pictures
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.errors import BadFile, Cancelled
 from stonestack.core.graph import Graph, Node
+from stonestack.core.image import Picture
+from stonestack.core.memory import Memory as Budget
 from stonestack.core.ops import Result
 from stonestack.core.ops.operation import File
 from stonestack.services.scheduler import Keeper, Scheduler, Urgency, serving, size_of, urgent
+from stonestack.services.spill import Spill
 from tests.support import colour_picture
 
 DATA = pictures.write(colour_picture(64, 64), FileKind.PNG)
@@ -179,7 +187,7 @@ class Order(Held):
 
 class Memory(unittest.TestCase):
     def test_results_over_the_limit_are_let_go_and_made_again(self) -> None:
-        scheduler = Scheduler(lambda _: DATA, most_bytes=60_000, workers=1)
+        scheduler = Scheduler(lambda _: DATA, memory=Budget(60_000), workers=1)
         self.addCleanup(scheduler.close)
         ran: list[str] = []
         scheduler.on_run = lambda node: ran.append(node.op)
@@ -191,6 +199,38 @@ class Memory(unittest.TestCase):
         again = scheduler.result(graph, keys[0])
         self.assertEqual(ran.count("limit"), 4)
         self.assertEqual(again.pixels.shape, (60, 60, 3))  # type: ignore[union-attr]
+
+    def test_pictures_beyond_the_budget_lie_on_disk_and_are_the_same_again(self) -> None:
+        with tempfile.TemporaryDirectory() as holder:
+            spill = Spill(Path(holder), 1 << 30)
+            budget = Budget(60_000)
+            scheduler = Scheduler(lambda _: DATA, memory=budget, workers=1, spill=spill)
+            graph = Graph()
+            start = ops.put(graph, "decode", {"space": "linear"}, blobs=("0" * 64,))
+            keys = [ops.put(graph, "limit", {"longest": side}, (start,)) for side in (60, 61, 62)]
+            with patch.object(scheduler, "_seconds", defaultdict(lambda: 100.0)):
+                first = scheduler.result(graph, keys[0])
+                for key in keys[1:]:
+                    scheduler.result(graph, key)
+                for _ in range(200):
+                    if keys[0] in spill:
+                        break
+                    time.sleep(0.02)
+                ran: list[str] = []
+                scheduler.on_run = lambda node: ran.append(node.op)
+                again = scheduler.result(graph, keys[0])
+            self.assertEqual(ran, [])
+            assert isinstance(first, Picture) and isinstance(again, Picture)
+            np.testing.assert_array_equal(again.pixels, first.pixels)
+            self.assertEqual((again.space, again.wraps), (first.space, first.wraps))
+            self.assertLessEqual(budget.used(), 60_000)
+            for path in Path(holder).rglob("*.f32"):
+                path.unlink()  # As one who empties the cache would.
+            for key in keys:
+                self.assertIsInstance(scheduler.result(graph, key), Picture)
+            scheduler.close()
+            self.assertEqual(list(Path(holder).iterdir()), [])
+            self.assertEqual(budget.used(), 0)
 
     def test_over_the_limit_one_node_runs_at_a_time(self) -> None:
         most, now = 0, 0
@@ -209,7 +249,7 @@ class Memory(unittest.TestCase):
                 if node.op == "light":
                     most = max(most, now)
 
-        scheduler = Scheduler(lambda _: DATA, Counting(), most_bytes=1, workers=4)
+        scheduler = Scheduler(lambda _: DATA, Counting(), memory=Budget(1), workers=4)
         self.addCleanup(scheduler.close)
         scheduler.on_run = begun
         graph = Graph()

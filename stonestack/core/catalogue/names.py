@@ -87,12 +87,12 @@ def folded(text: str) -> str:
     return unicodedata.normalize("NFC", text).casefold()
 
 
-@lru_cache(maxsize=1 << 16)
+@lru_cache(maxsize=1 << 13)
 def _folder_words(place: str) -> frozenset[str]:
     return frozenset(w for part in place.split("/") for w in _PARTS.split(folded(part)) if w)
 
 
-@lru_cache(maxsize=1 << 17)
+@lru_cache(maxsize=1 << 16)
 def parts(path: str) -> NameParts:
     """Take a path below a game folder apart.
 

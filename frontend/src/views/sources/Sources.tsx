@@ -112,6 +112,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
   const [putting, setPutting] = useState<Putting | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
   const [taking, setTaking] = useState(false);
+  const [switching, setSwitching] = useState(false);
   const [, navigate] = useLocation();
   const field = useRef<HTMLInputElement>(null);
   const upload = useRef<HTMLInputElement>(null);
@@ -214,14 +215,18 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
     if (answer.ok) setPutting({ entry, file: new File([await answer.blob()], `marker for ${entry.name}`) });
     else setProblem(new Error("No marker could be made for this file."));
   };
+  // What lists say of files that are just being written is neither the one state nor the other.
   const showOurs = async (on: boolean) => {
     setProblem(null);
-    if (!game) return;
+    if (!game || switching) return;
+    setSwitching(true);
     try {
       await got(api.POST("/api/games/{game_id}/shown", { params: { path: { game_id: game.id } }, body: { ours: on } }));
       gameChanged();
     } catch (failed) {
       setProblem(failed);
+    } finally {
+      setSwitching(false);
     }
   };
   const standing = ours?.placed ?? [];
@@ -383,8 +388,8 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
               onChoose={setPanel}
             />
             {standing.length > 0 && (
-              <Button look="bare" keyName="O" hint="Switches all places at once" onClick={() => void showOurs(originals)}>
-                {originals ? "Show ours" : "Show originals"}
+              <Button look="bare" keyName="O" hint="Switches all places at once" disabled={switching} onClick={() => void showOurs(originals)}>
+                {switching ? "Switching" : originals ? "Show ours" : "Show originals"}
               </Button>
             )}
           </div>
