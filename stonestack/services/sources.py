@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
 from pydantic import BaseModel
 from sqlmodel import select
 
@@ -10,16 +15,22 @@ from stonestack.core.catalogue.describe import Described, encoded, picture_bytes
 from stonestack.core.codecs.sniff import READABLE, kind_by_content
 from stonestack.core.containers import packed
 from stonestack.core.document import SourceOrigin
-from stonestack.core.errors import BadFile, StoneError
+from stonestack.core.errors import BadFile, Conflict, StoneError
 from stonestack.core.naming import plain_file_name
 from stonestack.core.sources import SourceFacts, edges_meet, examine
 from stonestack.services import projects, shelf
 from stonestack.services.jobs import Progress
 from stonestack.services.workspace import Workspace, must
+from stonestack.store import disk
+from stonestack.store.files import sha256, write_atomically
+from stonestack.store.lock import exclusive
 from stonestack.store.tables import SourceRow
 
 MOST_BYTES = 512 << 20
 _MOST_ENTRIES = 2000
+_DIGITS = 64
+"""Of a hash as it names a file."""
+_LONG_AGO = 24 * 3600.0
 
 
 class SourceView(BaseModel):
@@ -79,9 +90,8 @@ def _kept(
     suffixes = projects.get(ws, project_id).target.suffixes
     examined = examine(plain, data, suffixes)
     facts = examined.facts.model_copy(update={"wraps": edges_meet(examined.small)})
-    digest = ws.files.keep(data)
-    described[digest] = examined.described
-    with ws.writing() as session:
+    with _coming(ws, data) as digest, ws.writing() as session:
+        described[digest] = examined.described
         known = session.exec(
             select(SourceRow).where(
                 SourceRow.project_id == project_id,
@@ -97,6 +107,44 @@ def _kept(
         session.add(row)
         session.flush()
         return view(row)
+
+
+@contextmanager
+def _coming(ws: Workspace, data: bytes) -> Iterator[str]:
+    """Keep a file that is named inside; a note tells of it until it is."""
+    digest = sha256(data)
+    note = ws.data.coming / digest
+    with exclusive(ws.data.coming):
+        if not ws.files.holds(digest):
+            write_atomically(note, b"")
+        ws.files.keep(data)
+        yield digest
+        disk.now().unlink(note)
+
+
+def sweep(ws: Workspace) -> None:
+    """Delete kept files that were coming in when a hard stop came, and that nothing names."""
+    try:
+        with exclusive(ws.data.coming, patience=0):
+            for note in ws.data.coming.iterdir():
+                if note.name.startswith(disk.PREFIX):
+                    disk.now().unlink(note)
+                elif len(note.name) == _DIGITS:
+                    with ws.session() as session:
+                        named = select(SourceRow.id).where(SourceRow.sha256 == note.name)
+                        if session.exec(named).first() is None:
+                            disk.now().unlink(ws.files.path(note.name))
+                    disk.now().unlink(note)
+            _sweep_halves(ws.data.files)
+    except Conflict:
+        return  # Somebody brings something in just now.
+
+
+def _sweep_halves(folder: Path) -> None:
+    """Delete files that were not written to their end, long ago."""
+    for half in folder.glob(f"*/{disk.PREFIX}*"):
+        if half.is_file() and time.time() - half.stat().st_mtime > _LONG_AGO:
+            disk.now().unlink(half)
 
 
 class Refused(BaseModel):

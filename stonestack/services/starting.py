@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from stonestack.services import building, keeping, putting
+from stonestack.services import building, keeping, putting, sources
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 
@@ -13,4 +13,5 @@ def started(data: DataFolder) -> Workspace:
     keeping.list_whole(ws)
     putting.settle(ws)
     building.sweep(ws)
+    sources.sweep(ws)
     return ws

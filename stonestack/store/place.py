@@ -51,6 +51,11 @@ class DataFolder:
         return self.root / "journal"
 
     @property
+    def coming(self) -> Path:
+        """Notes of files that are being brought in."""
+        return self.journal / "coming"
+
+    @property
     def doors(self) -> Path:
         """Who holds which game folder's door."""
         return self.journal / "doors"
