@@ -39,6 +39,38 @@ def eight(texels: Texels) -> Bytes:
     return np.asarray((texels.astype(np.uint32) * 255 + 32767) // 65535, np.uint8)
 
 
+def shrunk(texels: NDArray[Any], step: int, alpha: bool) -> NDArray[Any]:
+    """Average squares of stored texels; those at the right and bottom edge may be cut.
+
+    Parameters
+    ----------
+    texels : ndarray, uint8, uint16 or float32 in 0..1, shape (height, width, channels)
+    step : int
+        Side of the squares.
+    alpha : bool
+        Whether the last channel is alpha, by which the others are weighted.
+
+    Returns
+    -------
+    ndarray
+        Of the same depth; each side is divided by ``step`` and rounded up.
+    """
+    whole = texels.dtype.kind == "u"
+    top = np.float32(full(texels) if whole else 1)
+    means: Floats = np.asarray(texels / top, np.float32)
+    if alpha:
+        means[..., :-1] *= means[..., -1:]
+    for axis in (0, 1):
+        starts = np.arange(0, means.shape[axis], step)
+        counts = np.diff([*starts, means.shape[axis]]).astype(np.float32)
+        sums = np.add.reduceat(means, starts, axis=axis)
+        spread = counts[:, np.newaxis, np.newaxis] if axis == 0 else counts[:, np.newaxis]
+        means = np.asarray(sums / spread, np.float32)
+    if alpha:
+        means[..., :-1] /= np.maximum(means[..., -1:], np.float32(1e-9))
+    return np.asarray(np.rint(means * top), texels.dtype) if whole else means
+
+
 def depth(texels: Texels) -> int:
     """Return the bits a channel of stored texels: 8 or 16."""
     return 16 if texels.dtype == np.uint16 else 8

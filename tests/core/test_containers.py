@@ -2,6 +2,7 @@ import io
 import struct
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 from hypothesis import given, settings
@@ -14,6 +15,7 @@ from stonestack.core.codecs import dds, ktx2
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.errors import BadFile, BadRequest
 from stonestack.core.image import Picture, Space
+from stonestack.core.texels import shrunk
 from tests.support import noise
 
 
@@ -168,6 +170,23 @@ class Ktx2(unittest.TestCase):
             self.assertEqual((model, primaries), (models[format_], 1))
             self.assertEqual(transfer, 2 if texture.srgb else 1)
             self.assertEqual((bx, by), (0, 0) if FORMATS[format_].block == 1 else (3, 3))
+
+
+class MadeSmall(unittest.TestCase):
+    def test_a_texture_without_smaller_levels_is_averaged_in_bands_as_in_one(self) -> None:
+        for format_, texture in textures(76, 44).items():
+            large = replace(texture, levels=texture.levels[:1])
+            whole = large.texels()
+            with self.subTest(format=format_), mock.patch.object(codecs.texture, "_BAND", 1):
+                small = large.small(20)
+                wanted = shrunk(whole, 3, whole.shape[2] == 4)
+                self.assertEqual(small.shape[:2], (15, 26))
+                np.testing.assert_array_equal(small, wanted)
+
+    def test_the_level_that_fits_is_decoded_where_there_is_one(self) -> None:
+        for texture in textures(64, 32).values():
+            np.testing.assert_array_equal(texture.small(16), texture.texels(2))
+            np.testing.assert_array_equal(texture.small(17), texture.texels(1))
 
 
 class HostileFiles(unittest.TestCase):

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from stonestack.core import stopping
 from stonestack.core.blocks.formats import BlockFormat
 
 
@@ -21,6 +22,21 @@ def see_through(format_: BlockFormat, data: bytes) -> bool:
     data : bytes
         One level; texels beyond the picture's edge count too.
     """
+    if format_ not in _WITH_ALPHA:
+        return False
+    for start in range(0, len(data), _PIECE):
+        stopping.check()
+        if _see_through(format_, data[start : start + _PIECE]):
+            return True
+    return False
+
+
+_WITH_ALPHA = {format_ for format_ in BlockFormat if format_.info.channels == 4}
+_PIECE = 1 << 20
+"""Bytes that are looked at at once: a whole number of blocks."""
+
+
+def _see_through(format_: BlockFormat, data: bytes) -> bool:
     raw = np.frombuffer(data, np.uint8)
     if format_ is BlockFormat.RGBA8:
         return bool((raw[3::4] < 255).any())

@@ -110,13 +110,11 @@ def _texture(kind: FileKind, data: bytes) -> Described:
 
 
 def small_level(texture: Texture, longest: int = LOOKED) -> Bytes:
-    """Decode the largest level that is no larger than wanted; else shrink the smallest."""
+    """Decode the largest level that is no larger than wanted; else average a larger one."""
     level = 0
     while level + 1 < len(texture.levels) and max(texture.size(level)) > longest:
         level += 1
-    texels = texture.texels(level)
-    step = max(1, max(texels.shape[:2]) // (2 * longest))
-    return texels[::step, ::step]
+    return texture.texels(level) if max(texture.size(level)) <= longest else texture.small(longest)
 
 
 def shown(texels: Bytes) -> Bytes:
@@ -203,8 +201,9 @@ def picture_bytes(data: bytes, longest: int | None, texel_level: int = 0) -> Byt
     if kind in (FileKind.DDS, FileKind.KTX2):
         texture = codecs.read_texture(data)
         if longest is not None and texel_level == 0:
-            texel_level = texture.level_for(longest)
-        texels = shown(texture.texels(min(texel_level, len(texture.levels) - 1)))
+            texels = shown(texture.small(longest))
+        else:
+            texels = shown(texture.texels(min(texel_level, len(texture.levels) - 1)))
     else:
         from stonestack.core.codecs import pictures
 

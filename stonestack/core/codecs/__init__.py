@@ -14,6 +14,7 @@ from stonestack.core.codecs.texture import Texture, compress
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Picture, Space
 from stonestack.core.readers import reader
+from stonestack.core.texels import from_texels
 
 if TYPE_CHECKING:
     from stonestack.core.codecs.pictures import Survey
@@ -85,7 +86,7 @@ def read_picture(data: bytes, space: Space, longest: int = 0) -> Picture:
     kind = checked_kind(data)
     if kind in (FileKind.DDS, FileKind.KTX2):
         texture = read_texture(data)
-        return texture.picture(space, texture.level_for(longest) if longest else 0)
+        return from_texels(texture.small(longest), space) if longest else texture.picture(space)
     from stonestack.core.codecs import pictures
 
     return pictures.read(data, kind, space, longest)

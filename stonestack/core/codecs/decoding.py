@@ -31,6 +31,7 @@ from stonestack.core.codecs.headers import (
 from stonestack.core.codecs.profiles import Profile, by_tables
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.errors import BadFile
+from stonestack.core.texels import shrunk
 
 Numbers = NDArray[Any]
 """Stored numbers: uint8, uint16, or float32 in 0..1; shape (height, width, channels)."""
@@ -338,7 +339,7 @@ def _array_bands(deep: _Deep, facts: PictureFacts, wanted: Wanted) -> Bands:
             elif inks:
                 part = _mixed(part if part.dtype == np.uint8 else _sixteen(part))
             seen.look(part, alpha)
-            yield _shrunk(part, step, alpha) if step > 1 else part
+            yield shrunk(part, step, alpha) if step > 1 else part
 
     shape = (-(-height // step), -(-width // step), body + alpha)
     return Bands(_turned(shape, facts.turned), dtype, alpha, facts.turned, each(), seen)
@@ -374,23 +375,6 @@ def _eight(part: Numbers) -> Numbers:
         return part
     top = 65535 if part.dtype == np.uint16 else 1
     return np.asarray(np.rint(part.astype(np.float32) * np.float32(255 / top)), np.uint8)
-
-
-def _shrunk(part: Numbers, step: int, alpha: bool) -> Numbers:
-    """Average squares of texels, weighted by alpha; those at the edge may be cut."""
-    top = np.float32(_TOP.get(str(part.dtype), 1))
-    means = np.asarray(part / top, np.float32)
-    if alpha:
-        means[..., :-1] *= means[..., -1:]
-    for axis in (0, 1):
-        starts = np.arange(0, means.shape[axis], step)
-        counts = np.diff([*starts, means.shape[axis]]).astype(np.float32)
-        sums = np.add.reduceat(means, starts, axis=axis)
-        spread = counts[:, np.newaxis, np.newaxis] if axis == 0 else counts[:, np.newaxis]
-        means = np.asarray(sums / spread, np.float32)
-    if alpha:
-        means[..., :-1] /= np.maximum(means[..., -1:], np.float32(1e-9))
-    return means if part.dtype == np.float32 else np.asarray(np.rint(means * top), part.dtype)
 
 
 def _rows(width: int, height: int, channels: int, step: int) -> Iterator[tuple[int, int]]:

@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
-from stonestack.core import blocks
+import numpy as np
+
+from stonestack.core import blocks, stopping
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Bytes, Picture, Space
 from stonestack.core.mips import chain, level_count, level_size
 from stonestack.core.spread import spread
-from stonestack.core.texels import from_texels, to_texels
+from stonestack.core.texels import from_texels, shrunk, to_texels
+
+_BAND = 4 << 20
+"""Texels that are decoded at once where a texture is made small."""
+_WITH_ALPHA = 4
 
 
 @dataclass(frozen=True)
@@ -59,6 +66,35 @@ class Texture:
     def texels(self, level: int = 0) -> Bytes:
         """Decode one level to stored texels, uint8 (height, width, channels)."""
         return blocks.decode(self.format, self.levels[level], *self.size(level))
+
+    def small(self, longest: int) -> Bytes:
+        """Decode to a longest side of no less than this, and less than twice as much.
+
+        The level that fits is decoded; where there is none, a larger one is averaged in bands,
+        so that little memory is taken however large it is.
+
+        Returns
+        -------
+        ndarray, uint8, shape (height, width, channels)
+        """
+        level = self.level_for(longest)
+        width, height = self.size(level)
+        step = max(1, max(width, height) // longest)
+        if step == 1:
+            return self.texels(level)
+        info, data = FORMATS[self.format], self.levels[level]
+        unit = math.lcm(step, info.block)
+        rows = max(1, _BAND // (width * unit)) * unit
+        parts = []
+        for top in range(0, height, rows):
+            stopping.check()
+            bottom = min(height, top + rows)
+            part = data[
+                info.level_bytes(width, top) if top else 0 : info.level_bytes(width, bottom)
+            ]
+            texels = blocks.decode(self.format, part, width, bottom - top)
+            parts.append(shrunk(texels, step, texels.shape[2] == _WITH_ALPHA))
+        return np.concatenate(parts)
 
     def picture(self, space: Space, level: int = 0) -> Picture:
         """Decode one level to a working picture."""
