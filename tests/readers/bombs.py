@@ -46,6 +46,13 @@ def png_of_chunks() -> bytes:
     return png(8, 8, 8, 2, chunk(b"tIME", bytes(7)) * 1_000_000, body=zlib.compress(bytes(8 * 25)))
 
 
+def png_of_a_huge_chunk() -> bytes:
+    """Return a PNG of deep colour whose texels claim to be four gigabytes."""
+    data = png(22, 13, 16, 6)
+    at = data.index(b"IDAT")
+    return data[: at - 4] + struct.pack(">I", 0xF9999999) + data[at:]
+
+
 def png_profile() -> bytes:
     """Return a PNG whose profile unfolds to a gigabyte."""
     packed = zlib.compress(bytes(1 << 30), 9)
@@ -274,6 +281,7 @@ BOMBS: dict[str, tuple[str, Callable[[], bytes]]] = {
     "a PNG of 60,000²": ("source", huge_png),
     "a PNG of unfolding words": ("source", png_of_words),
     "a PNG of a million chunks": ("source", png_of_chunks),
+    "a PNG of a chunk of 4 GB": ("source", png_of_a_huge_chunk),
     "a PNG with an unfolding profile": ("source", png_profile),
     "a PNG of 96 million texels in 280 KB": ("source", empty_png),
     "a TIFF whose description unfolds": ("source", tiff_of_words),

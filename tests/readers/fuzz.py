@@ -8,6 +8,7 @@ from __future__ import annotations
 import importlib
 import pkgutil
 import random
+import resource
 import sys
 import time
 import traceback
@@ -23,8 +24,15 @@ from stonestack.core.readers import READERS
 from tests.readers.samples import samples
 from tests.readers.spoiling import spoilt
 
+MUCH = 256 << 20
+"""Bytes that one small file may take at most in the process that reads it."""
 SLOW = 10.0
 """Seconds after which one small file counts as a fault."""
+
+
+def peak() -> int:
+    """Return the most that this process has held so far, in bytes."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss << 10
 
 
 @dataclass
@@ -58,7 +66,7 @@ def file(name: str, seed: int, number: int) -> bytes:
 def tried(name: str, seed: int, first: int, count: int) -> Found:
     """Try one reader on some files."""
     everything()
-    found = Found(name)
+    found, held = Found(name), peak()
     for number in range(first, first + count):
         data = file(name, seed, number)
         began = time.monotonic()
@@ -73,6 +81,9 @@ def tried(name: str, seed: int, first: int, count: int) -> Found:
             where = traceback.format_exc().strip().splitlines()
             found.faults.append(f"{name} {seed} {number}: {where[-1]}\n{where[-3]}")
         took = time.monotonic() - began
+        before, held = held, peak()
+        if held - before > MUCH:
+            found.faults.append(f"{name} {seed} {number}: took {(held - before) >> 20} MB")
         found.slowest = max(found.slowest, took)
         if took > SLOW:
             found.faults.append(f"{name} {seed} {number}: took {took:.1f} s")

@@ -35,6 +35,7 @@ from stonestack.core.errors import BadFile
 _PLAIN = {FileKind.PNG, FileKind.BMP, FileKind.TGA}
 _SMALL_BYTES, _SMALL_PIXELS = 4 << 20, 4 << 20
 _LARGE_BYTES = 32 << 20
+_PNG_DEPTH_AT = 24
 _IDLE = max(2, os.cpu_count() or 2)
 """Readers that are kept for the next file."""
 _LOOKED_AFTER = 0.05
@@ -108,7 +109,9 @@ def decoded(data: bytes, kind: FileKind, wanted: Wanted | None = None) -> Decode
 
 
 def _plain(data: bytes, kind: FileKind) -> bool:
-    return kind in _PLAIN and len(data) <= _SMALL_BYTES
+    """Tell whether a file's work is bounded by its header: small, and not for OpenCV to decode."""
+    deep = kind is FileKind.PNG and data[_PNG_DEPTH_AT : _PNG_DEPTH_AT + 1] == b"\x10"
+    return kind in _PLAIN and len(data) <= _SMALL_BYTES and not deep
 
 
 def _here(data: bytes, kind: FileKind, wanted: Wanted, facts: PictureFacts) -> Decoded:
