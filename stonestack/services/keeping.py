@@ -19,6 +19,7 @@ from stonestack.core import containers
 from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.errors import Conflict, NotFound, StoneError
 from stonestack.services import games
+from stonestack.services.jobs import Progress, silent
 from stonestack.services.workspace import Workspace, must
 from stonestack.store import disk, reach, safe_list
 from stonestack.store.disk import FileSource
@@ -276,22 +277,29 @@ def current_bytes(root: Path, file: str, chain: tuple[int, ...]) -> bytes:
         return containers.inside(source, chain)
 
 
-def verify(ws: Workspace, game_id: str, thorough: bool = True) -> Verified:
+def verify(
+    ws: Workspace, game_id: str, thorough: bool = True, progress: Progress | None = None
+) -> Verified:
     """Check the safe, and how each of ours stands.
 
     Parameters
     ----------
     thorough : bool
         Whether every original is read and compared with its hash, or only looked for.
+    progress : Progress, optional
+        Told of each original, and asked whether to stop.
     """
+    progress = progress or silent()
     root = games.folder(ws, game_id)
     with ws.session() as session:
         kept = session.exec(
             select(KeptRow).where(KeptRow.game_id == game_id).order_by(col(KeptRow.path))
         ).all()
         rows = ours(session, game_id)
-    return Verified(
-        kept=[
+    views = []
+    for done, k in enumerate(kept):
+        progress.at(0.5 * done / len(kept), f"Reading the original of {k.path}")
+        views.append(
             KeptView(
                 path=k.path,
                 sha256=k.sha256,
@@ -300,8 +308,10 @@ def verify(ws: Workspace, game_id: str, thorough: bool = True) -> Verified:
                 created=k.created.isoformat(),
                 whole=ws.safe.whole(k.sha256) if thorough else ws.safe.holds(k.sha256),
             )
-            for k in kept
-        ],
+        )
+    progress.at(0.5, "Reading the game's files")
+    return Verified(
+        kept=views,
         placed=list(states(root, rows, quick=not thorough)),
         strays=list(_strays(ws, root, kept, {row.file for row in rows})) if thorough else [],
     )

@@ -134,9 +134,24 @@ class Loop(DemoCase):
         self.wait_for_jobs()
         self.assertEqual(self.own_files(), ours)
 
+        # All is told to be as it was; one of ours that somebody copies back later is found.
+        self.page.get_by_role("button", name="Check every file").click()
+        expect(
+            self.page.get_by_text(re.compile("All as it was told: .* 2 of ours"))
+        ).to_be_visible()
+        door = self.game / "base/textures/door_planks_c.dds"
+        painted_door = door.read_bytes()
         self.page.get_by_role("button", name="Restore all").click()
         expect(self.page.get_by_text("Nothing of ours is in this game folder yet")).to_be_visible()
         self.wait_for_jobs()
+        self.assertEqual(self.own_files(), before)
+        original_door = door.read_bytes()
+        door.write_bytes(painted_door)
+        self.page.get_by_role("button", name="Check every file").click()
+        found = self.page.get_by_role("list", name="Not as it was told")
+        expect(found).to_contain_text("base/textures/door_planks_c.dds")
+        expect(found).to_contain_text("Ours is in the game, though it counts as given back")
+        door.write_bytes(original_door)
         self.assertEqual(self.own_files(), before)
 
     def test_an_entry_of_a_container_is_replaced_seen_and_restored(self) -> None:

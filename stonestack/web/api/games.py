@@ -337,6 +337,15 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def verify_game(path: GamePath) -> Response:
         return model(keeping.verify(ws, path.game_id, thorough=False))
 
+    @app.post("/api/games/<game_id>/check", responses={200: JobView})
+    def check_game(path: GamePath) -> Response:
+        return model(
+            ws.jobs.start(
+                "Checking every file",
+                lambda progress: keeping.verify(ws, path.game_id, progress=progress),
+            )
+        )
+
     @app.post("/api/games/<game_id>/restore", responses={200: JobView})
     def restore_game(path: GamePath, body: Which) -> Response:
         return model(

@@ -19,12 +19,23 @@ const STATES: Record<string, Schemas["Finding"]> = {
 export function Ours({ game, onFind }: { game: string; onFind: (path: string) => void }) {
   const { data, error } = useOurs(game);
   const [job, setJob] = useKeptJob(`ours-${game}`);
+  const [checking, setChecking] = useKeptJob(`check-${game}`);
+  const [checked, setChecked] = useState<Schemas["Verified"] | null>(null);
   const [problem, setProblem] = useState<unknown>(null);
   const params = { path: { game_id: game } };
   const begin = async (work: () => Promise<{ data?: Schemas["JobView"] }>) => {
     setProblem(null);
     try {
       setJob((await got(work())).id);
+    } catch (failed) {
+      setProblem(failed);
+    }
+  };
+  const check = async () => {
+    setProblem(null);
+    setChecked(null);
+    try {
+      setChecking((await got(api.POST("/api/games/{game_id}/check", { params }))).id);
     } catch (failed) {
       setProblem(failed);
     }
@@ -58,6 +69,7 @@ export function Ours({ game, onFind }: { game: string; onFind: (path: string) =>
             <ProblemNote error={new Error(`The safe has lost ${damaged.map((k) => k.path).join(", ")}.`)} />
           </div>
         )}
+        {checked && <Checked found={checked} />}
         <ul aria-label="Ours in the game">
           {data.placed.map((placed) => (
             <li key={placed.id} className="border-b border-mortar px-3.5 py-2">
@@ -88,11 +100,52 @@ export function Ours({ game, onFind }: { game: string; onFind: (path: string) =>
             onClose={() => { setJob(null); }}
           />
         )}
+        {checking && (
+          <JobStrip
+            id={checking}
+            onDone={(done) => {
+              setChecked(done.result as Schemas["Verified"] | null);
+              setChecking(null);
+            }}
+            onClose={() => { setChecking(null); }}
+          />
+        )}
+        <Button look="bare" disabled={checking !== null} hint="Reads every original in the safe and every file that was changed" onClick={() => void check()}>
+          Check every file
+        </Button>
         <Button look="line" disabled={data.placed.length === 0} hint="Every original goes back, byte for byte" onClick={() => void restore(null)}>
           Restore all
         </Button>
       </div>
     </div>
+  );
+}
+
+/** What a check of every file found: what is not as it was told, or that all is. */
+function Checked({ found }: { found: Schemas["Verified"] }) {
+  const lost = found.kept.filter((k) => !k.whole);
+  const moved = found.placed.filter((p) => p.state !== "in place" && p.state !== "original");
+  return (
+    <div role="status" className="border-b border-mortar px-3.5 py-2 text-small">
+      {lost.length + found.strays.length + moved.length === 0 ? (
+        <Verdict finding={{ level: "good", words: `All as it was told: ${String(found.kept.length)} originals, ${String(found.placed.length)} of ours`, fix: "" }} />
+      ) : (
+        <ul aria-label="Not as it was told" className="grid gap-1.5">
+          {lost.map((k) => <Odd key={k.sha256} path={k.path} level="fault" words="The safe has lost its original." />)}
+          {found.strays.map((s) => <Odd key={s.path + s.words} path={s.path} level="fault" words={s.words} />)}
+          {moved.map((p) => <Odd key={p.id} path={p.path} level="look" words={STATES[p.state]?.words ?? p.state} />)}
+        </ul>
+      )}
+    </div>
+  );
+}
+
+function Odd({ path, level, words }: { path: string; level: Schemas["Finding"]["level"]; words: string }) {
+  return (
+    <li>
+      <span className="figures block break-all">{path}</span>
+      <Verdict withFix finding={{ level, words, fix: "" }} />
+    </li>
   );
 }
 
