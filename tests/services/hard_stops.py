@@ -5,30 +5,22 @@ It forks, so it must be a process without threads of its own.
 
 from __future__ import annotations
 
-import gzip
 import json
 import os
 import random
 import shutil
-import signal
 import sqlite3
-import sys
-import tempfile
 import time
 import unittest
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any, ClassVar
-from unittest.mock import patch
+from typing import ClassVar
 
-from sqlalchemy import Engine, event
 from sqlmodel import col, select
 
 from stonestack.core import codecs, edits
 from stonestack.core.deliveries import Delivery
-from stonestack.core.document import SourceOrigin
 from stonestack.core.roles import Role
-from stonestack.samplegame import updating
 from stonestack.services import (
     building,
     deliveries,
@@ -37,7 +29,6 @@ from stonestack.services import (
     projects,
     putting,
     returning,
-    shelf,
     sources,
     surfaces,
 )
@@ -47,108 +38,24 @@ from stonestack.services.starting import started
 from stonestack.services.workspace import Workspace
 from stonestack.store import disk, journal
 from stonestack.store.place import DataFolder
-from stonestack.store.tables import BuildRow, EntryRow
+from stonestack.store.tables import BuildRow
 from tests.games import catalogued, colour_dds, hashes, replacement, small_game
-from tests.readers.samples import tarred, zipped
+from tests.services.dying import Dying, Prepared, in_child, part_of
 from tests.sizes import times
 from tests.support import raw_picture
 
 MOMENTS = times(500, 20)
 DELIVERED = times(500, 28)
-BROUGHT = times(500, 12)
-PART = os.environ.get("STONE_STOPS", "0/1")
-"""Which of how many parts of the moments are tried here."""
-
-
-class Dying(disk.Disk):
-    """A disk on which the process ends, hard, at one of its operations, in the middle of it."""
-
-    def __init__(self, after: int) -> None:
-        self.left = after
-
-    def _step(self, half: Callable[[], object] | None = None) -> None:
-        self.left -= 1
-        if self.left < 0:
-            if half is not None:
-                half()
-            os._exit(9)
-
-    def write(self, path: Path, pieces: Iterable[bytes]) -> None:
-        whole = b"".join(pieces)
-        self._step(lambda: path.write_bytes(whole[: len(whole) // 2]))
-        super().write(path, [whole])
-        self._step()
-
-    def rename(self, source: Path, target: Path) -> None:
-        self._step()
-        super().rename(source, target)
-
-    def unlink(self, path: Path) -> None:
-        self._step()
-        super().unlink(path)
-
-    def link(self, source: Path, second: Path) -> None:
-        self._step()
-        super().link(source, second)
-
-    def flush_folder(self, folder: Path) -> None:
-        self._step()
-        super().flush_folder(folder)
-
-    def append(self, path: Path, line: bytes) -> None:
-        self._step(lambda: path.open("ab").write(line[: len(line) // 2]))
-        super().append(path, line)
-
-    def make_folders(self, folder: Path) -> None:
-        self._step()
-        super().make_folders(folder)
-
-    def remove_folder(self, folder: Path) -> None:
-        self._step()
-        super().remove_folder(folder)
-
-    def watch(self, engine: Engine) -> None:
-        """End at operations of the database as well."""
-        event.listen(engine, "before_cursor_execute", lambda *_: self._step())
-        event.listen(engine, "commit", lambda *_: self._step())
-
-
-def in_child(work: Callable[[], None], kill_after: float | None = None) -> int:
-    """Run work in a forked process; return how it ended, 0 for well."""
-    sys.stdout.flush()
-    child = os.fork()
-    if child == 0:
-        code = 1
-        try:
-            work()
-            code = 0
-        finally:
-            os._exit(code)
-    if kill_after is not None:
-        time.sleep(kill_after)
-        os.kill(child, signal.SIGKILL)
-    _, status = os.waitpid(child, 0)
-    return status
-
-
 PATHS = ("tex/floor_c.dds", "menu/page_floor.dds", "pack/hall.hold/a/floor_c.dds")
 
 
 @unittest.skipUnless(hasattr(os, "fork"), "needs fork")
-class HardStops(unittest.TestCase):
-    """The process is killed; the next start finishes or undoes the whole.
-
-    All work is done in forked children, so that this process never has threads of its own.
-    """
+class HardStops(Prepared):
+    """The process is killed; the next start finishes or undoes the whole."""
 
     def setUp(self) -> None:
-        holder = tempfile.TemporaryDirectory()
-        self.addCleanup(holder.cleanup)
-        self.root = Path(holder.name)
-        # What children would each load anew is loaded here; nothing of it starts a thread.
         codecs.read_texture(colour_dds(1, 16)).texels()
-        Workspace(DataFolder(self.root / "warm")).close()
-        self.assertEqual(in_child(self.prepare), 0)
+        super().setUp()
 
     def data(self, root: Path) -> DataFolder:
         return DataFolder(root / "data")
@@ -212,8 +119,7 @@ class HardStops(unittest.TestCase):
         took = time.monotonic() - began
         new = hashes(self.root / "whole" / "game")
         ended = {"killed": 0, "done": 0}
-        part, parts = map(int, PART.split("/"))
-        moments = range(MOMENTS * part // parts, MOMENTS * (part + 1) // parts)
+        moments = part_of(MOMENTS)
         for moment in moments:
             rng = random.Random(20 + moment)
             restore = moment % 2 == 1
@@ -243,15 +149,8 @@ class HardStops(unittest.TestCase):
 
 
 @unittest.skipUnless(hasattr(os, "fork"), "needs fork")
-class Deliveries(unittest.TestCase):
+class Deliveries(Prepared):
     """Build, install and take out are killed at any operation of the disk or the database."""
-
-    def setUp(self) -> None:
-        holder = tempfile.TemporaryDirectory()
-        self.addCleanup(holder.cleanup)
-        self.root = Path(holder.name)
-        Workspace(DataFolder(self.root / "warm")).close()
-        self.assertEqual(in_child(self.prepare), 0)
 
     def prepare(self) -> None:
         """Make a project with two builds, the first of them in the game."""
@@ -337,144 +236,17 @@ class Deliveries(unittest.TestCase):
         ws.close()
 
     def test_game_builds_and_database_agree_after_a_hard_stop_at_any_operation(self) -> None:
-        part, parts = map(int, PART.split("/"))
         killed = 0
-        moments = range(DELIVERED * part // parts, DELIVERED * (part + 1) // parts)
+        moments = part_of(DELIVERED)
         for moment in moments:
             action = list(self.ACTIONS)[moment % len(self.ACTIONS)]
             dies = random.Random(70 + moment).randrange(0, 130)
-            place = self.root / "try"
-            shutil.copytree(self.root / "base", place, copy_function=shutil.copy2)
-            killed += in_child(lambda: self.act(place, action, dies)) != 0  # noqa: B023
             with self.subTest(moment=moment, action=action, dies=dies):
-                self.assertEqual(in_child(lambda: self.check(place, action)), 0)  # noqa: B023
-            shutil.rmtree(place)
+                killed += self.tried(
+                    lambda place: self.act(place, action, dies),  # noqa: B023
+                    lambda place: self.check(place, action),  # noqa: B023
+                )
         self.assertGreater(killed, len(moments) // 3)
-
-
-@unittest.skipUnless(hasattr(os, "fork"), "needs fork")
-class ComingIn(unittest.TestCase):
-    """Bringing in an archive is killed at any operation of the disk or the database."""
-
-    def setUp(self) -> None:
-        holder = tempfile.TemporaryDirectory()
-        self.addCleanup(holder.cleanup)
-        self.root = Path(holder.name)
-        Workspace(DataFolder(self.root / "warm")).close()
-        self.assertEqual(in_child(self.prepare), 0)
-
-    def prepare(self) -> None:
-        ws = started(DataFolder(self.root / "base"))
-        project = projects.create(ws, "Raw", None)
-        sources.bring(ws, project.id, "one.png", raw_picture(40, 32, 1))
-        ws.close()
-
-    def bring(self, ws: Workspace) -> None:
-        [project] = projects.listed(ws)
-        files = {f"{n}.png": raw_picture(40, 32, seed) for n, seed in (("one", 1), ("two", 2))}
-        packed = zipped({**files, "three.png": raw_picture(32, 40, 3)})
-        sources.bring_archive(ws, project.id, "all.zip", packed, silent())
-
-    def act(self, place: Path, dies: int) -> None:
-        ws = started(DataFolder(place))
-        dying = Dying(dies)
-        dying.watch(ws.engine)
-        with disk.using(dying):
-            self.bring(ws)
-        ws.close()
-
-    def check(self, place: Path) -> None:
-        """In a child: each kept file is named, and what was stopped can be done again."""
-        ws = started(DataFolder(place))
-        [project] = projects.listed(ws)
-        before = {view.name for view in self.whole(ws, project.id)}
-        assert before <= {"one.png", "two.png", "three.png"}, before
-        self.bring(ws)
-        again = [view.name for view in self.whole(ws, project.id)]
-        assert sorted(again) == ["one.png", "three.png", "two.png"], again
-        ws.close()
-
-    def whole(self, ws: Workspace, project_id: str) -> list[SourceOrigin]:
-        listed = [view.origin for view in sources.listed(ws, project_id)]
-        kept = {p.name for p in ws.data.files.glob("*/*") if not p.name.startswith(disk.PREFIX)}
-        assert kept == {origin.sha256 for origin in listed}, (kept, listed)
-        assert all(ws.files.whole(digest) for digest in kept)
-        assert not [n for n in ws.data.coming.glob("*") if not n.name.startswith("lock")]
-        shelf_id = shelf.catalogue(ws, project_id)
-        with ws.session() as session:
-            query = select(EntryRow.path).where(EntryRow.game_id == shelf_id)
-            assert sorted(session.exec(query)) == sorted(o.name for o in listed)
-        return listed
-
-    def test_each_kept_file_is_named_after_a_hard_stop_at_any_operation(self) -> None:
-        part, parts = map(int, PART.split("/"))
-        moments = range(BROUGHT * part // parts, BROUGHT * (part + 1) // parts)
-        killed = 0
-        for moment in moments:
-            dies = random.Random(500 + moment).randrange(0, 110)
-            place = self.root / "try"
-            shutil.copytree(self.root / "base", place, copy_function=shutil.copy2)
-            killed += in_child(lambda: self.act(place, dies)) != 0  # noqa: B023
-            with self.subTest(moment=moment, dies=dies):
-                self.assertEqual(in_child(lambda: self.check(place)), 0)  # noqa: B023
-            shutil.rmtree(place)
-        self.assertGreater(killed, len(moments) // 3)
-
-
-@unittest.skipUnless(hasattr(os, "fork"), "needs fork")
-class GameUpdates(unittest.TestCase):
-    """The sample game's own update is killed at any operation of the disk."""
-
-    NAMES = ("base/a.dds", "base/b.dds", "base/new/c.dds")
-
-    def setUp(self) -> None:
-        holder = tempfile.TemporaryDirectory()
-        self.addCleanup(holder.cleanup)
-        self.game = Path(holder.name) / "game"
-        (self.game / "base").mkdir(parents=True)
-        for name in self.NAMES[:2]:
-            (self.game / name).write_bytes(b"old")
-        packed = gzip.compress(tarred(dict.fromkeys(self.NAMES, b"new")))
-        (self.game / updating.UPDATE).write_bytes(packed)
-
-    def state(self, game: Path) -> set[str]:
-        return {(game / n).read_text() if (game / n).exists() else "old" for n in self.NAMES}
-
-    def killed(self, game: Path, dies: int) -> None:
-        left = dies
-
-        def dying(real: Callable[..., Any]) -> Callable[..., Any]:
-            def instead(*words: Any, **more: Any) -> Any:
-                nonlocal left
-                left -= 1
-                if left < 0:
-                    os._exit(9)
-                return real(*words, **more)
-
-            return instead
-
-        with (
-            patch.object(Path, "replace", dying(Path.replace)),
-            patch.object(Path, "unlink", dying(Path.unlink)),
-            patch.object(os, "fsync", dying(os.fsync)),
-            patch.object(os, "open", dying(os.open)),
-        ):
-            updating.update(game)
-
-    def test_a_game_is_of_one_version_after_a_hard_stop_at_each_operation(self) -> None:
-        stopped = 0
-        for dies in range(40):
-            game = self.game.with_name(f"try{dies}")
-            shutil.copytree(self.game, game)
-            stopped += in_child(lambda: self.killed(game, dies)) != 0  # noqa: B023
-            updating.finish(game)
-            with self.subTest(dies=dies):
-                self.assertEqual(len(self.state(game)), 1)
-                self.assertEqual(list(game.rglob(".saltglass-new-*")), [])
-                self.assertFalse((game / updating.PENDING).exists())
-                updating.update(game)
-                self.assertEqual(self.state(game), {"new"})
-        self.assertGreater(stopped, 10)
 
 
 if __name__ == "__main__":
