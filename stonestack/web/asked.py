@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Annotated
 
+from flask_openapi3.models.file import FileStorage
 from pydantic import AfterValidator, StringConstraints
 
 from stonestack.core.errors import BadRequest
@@ -18,6 +19,16 @@ def _without_zero(text: str) -> str:
 
 Place = Annotated[str, StringConstraints(max_length=1000), AfterValidator(_without_zero)]
 """The path of a file or folder; no system takes one with a zero character in it."""
+
+
+def _is_file(sent: object) -> object:
+    if not hasattr(sent, "filename"):
+        raise ValueError("a file is due here, and a text was sent")
+    return sent
+
+
+File = Annotated[FileStorage, AfterValidator(_is_file)]
+"""A file that is sent; a form may send a text in its place."""
 
 
 def path_of(text: str) -> Path:

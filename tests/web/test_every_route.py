@@ -111,7 +111,8 @@ class EveryRoute(ApiCase):
             for method in self.methods(rule):
                 if method not in WRITING:
                     continue
-                path = self.filled(rule, {"else": "nothing", "project_id": self.project.id})
+                words = {"else": "nothing", "project_id": self.project.id, "game_id": self.game}
+                path = self.filled(rule, {**words, "entry_id": self.entry})
                 for data in rubbish:
                     what = f"{method} {path} {data[:8]!r}"
                     with self.subTest(what):
@@ -119,9 +120,10 @@ class EveryRoute(ApiCase):
                         self.assert_said(
                             self.send(method, path, data=data, content_type=kind), what
                         )
-                form = {"file": (io.BytesIO(rubbish[-1]), "x\0.png")}
-                with self.subTest(f"{method} {path} a file"):
-                    self.assert_said(self.send(method, path, data=form), path)
+                strange = (io.BytesIO(rubbish[-1]), "x\0.png")
+                for form in ({"file": strange}, {"file": "words"}, {"files": ["a", "b"]}):
+                    with self.subTest(f"{method} {path} a form"):
+                        self.assert_said(self.send(method, path, data=form), path)
 
     def test_questions_that_make_no_sense(self) -> None:
         surface = self.surface()

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from flask import Response
-from flask_openapi3.models.file import FileStorage
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
@@ -35,7 +34,7 @@ from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models, unchanging
 from stonestack.web.api.projects import ProjectPath
 from stonestack.web.api.surfaces import SurfacePath
-from stonestack.web.asked import Place, path_of
+from stonestack.web.asked import File, Place, path_of
 
 
 class GamePath(BaseModel):
@@ -121,13 +120,13 @@ class Take(BaseModel):
 class PutFile(BaseModel):
     """A picture for a place of the game."""
 
-    file: FileStorage
+    file: File
 
 
 class PutFiles(BaseModel):
     """Several pictures, each named like the file that it replaces."""
 
-    files: list[FileStorage]
+    files: list[File]
 
     @property
     def named(self) -> list[tuple[str, bytes]]:
@@ -149,7 +148,7 @@ class TickedQuery(BaseModel):
 class LikeFile(BaseModel):
     """A picture to look for."""
 
-    file: FileStorage
+    file: File
 
 
 class AlsoQuery(BaseModel):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3.models.file import FileStorage
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
@@ -17,6 +16,7 @@ from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models, unchanging
 from stonestack.web.api.projects import ProjectPath
+from stonestack.web.asked import File
 
 
 class SourceList(RootModel[list[SourceView]]):
@@ -26,7 +26,7 @@ class SourceList(RootModel[list[SourceView]]):
 class Upload(BaseModel):
     """One file."""
 
-    file: FileStorage
+    file: File
 
 
 class SourceSetList(RootModel[list[SourceSet]]):
