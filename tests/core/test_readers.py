@@ -147,6 +147,20 @@ class Apart(unittest.TestCase):
         reader._process.wait()
         self.assertIsNotNone(apart._asked(data, FileKind.JPEG, Wanted())[1])
 
+    def test_a_file_that_breaks_each_reader_is_refused_and_one_that_was_ended_meanwhile_is_not(
+        self,
+    ) -> None:
+        data = stored("JPEG")
+        apart._asked(data, FileKind.JPEG, None)
+        with unittest.mock.patch.object(apart._Reader, "waits", return_value=True):
+            apart._idle[-1]._process.kill()
+            self.assertIsNotNone(apart._asked(data, FileKind.JPEG, Wanted())[1])
+        broken = unittest.mock.patch.object(apart._Answer, "fill", side_effect=ValueError)
+        with broken, self.assertRaises(BadFile) as caught:
+            apart._asked(data, FileKind.JPEG, Wanted())
+        self.assertEqual(caught.exception.code, "reader-broke-down")
+        self.assertIsNotNone(apart._asked(data, FileKind.JPEG, Wanted())[1])
+
     def test_work_that_is_not_wanted_any_more_ends_the_reader(self) -> None:
         buffer = io.BytesIO()
         Image.effect_noise((5000, 5000), 90).save(buffer, "JPEG")

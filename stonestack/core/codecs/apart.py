@@ -159,8 +159,7 @@ class _Reader:
             self._process.stdin.flush()
             answer.fill(self._process.stdout, pixels)  # type: ignore[arg-type]
         except (OSError, ValueError):
-            # It has broken down, or was ended; an answer that is not whole tells so.
-            answer.broken = True
+            return  # It has broken down, or was ended; an answer that is not whole tells so.
         finally:
             answer.over.set()
 
@@ -184,7 +183,8 @@ class _Answer:
     def __init__(self) -> None:
         self.over = threading.Event()
         self.since, self.seconds = time.monotonic(), headers.HEADER.seconds
-        self.broken = False
+        self.whole = False
+        """Whether all was said, so that the reader waits for the next file."""
         self.facts: PictureFacts | None = None
         self.found: Decoded | None = None
         self.error: BadFile | None = None
@@ -197,6 +197,10 @@ class _Answer:
         ValueError
             If it breaks off.
         """
+        self._fill(said, pixels)
+        self.whole = True
+
+    def _fill(self, said: BufferedReader, pixels: bool) -> None:
         first = self._line(said)
         if first is None:
             return
@@ -302,19 +306,21 @@ def _asked(
 def _answer_for(
     file: Input, kind: FileKind, wanted: Wanted | None
 ) -> tuple[PictureFacts, Decoded | None]:
-    reader = _taken()
-    try:
-        answer = _waited(reader, file, kind, wanted)
-    except BaseException:
+    # One that has waited may have been ended by the system; the file is not to blame for that.
+    for take in (_taken, _Reader):
+        reader = take()
+        try:
+            answer = _waited(reader, file, kind, wanted)
+        except BaseException:
+            reader.end()
+            raise
+        if answer.whole:
+            _give_back(reader)
+            break
         reader.end()
-        raise
-    if answer.broken:
-        reader.end()
-    else:
-        _give_back(reader)
     if answer.error is not None:
         raise answer.error
-    if answer.broken or answer.facts is None:
+    if not answer.whole or answer.facts is None:
         raise BadFile(
             "reader-broke-down",
             "The file makes its reader break down.",
