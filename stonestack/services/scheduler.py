@@ -251,10 +251,12 @@ class Scheduler:
         """Make the tasks that are needed for a node, inputs before what takes them."""
         stack: list[tuple[Key, bool]] = [(want.key, False)]
         seen: set[Key] = set()
+        # Asked once a node: what is kept may be swept at any moment, and is made anew then.
+        kept: set[Key] = set()
         while stack:
             key, ready = stack.pop()
             if ready:
-                self._made(graph[key], want)
+                self._made(graph[key], want, key in kept)
                 continue
             if key in seen or key in self._results:
                 continue
@@ -264,15 +266,16 @@ class Scheduler:
             stack.append((key, True))
             if task is not None:
                 stack.extend((k, False) for k in task.missing)
-            elif not self._has(node):
+            elif self._has(node):
+                kept.add(key)
+            else:
                 stack.extend((k, False) for k in reversed(node.inputs))
 
-    def _made(self, node: Node, want: _Want) -> None:
+    def _made(self, node: Node, want: _Want, kept: bool) -> None:
         task = self._tasks.get(node.key)
         if task is None:
             if node.key in self._results:
                 return
-            kept = self._has(node)
             task = self._tasks[node.key] = _Task(node, next(self._count), kept)
             for key in () if kept else dict.fromkeys(node.inputs):
                 if key in self._results:

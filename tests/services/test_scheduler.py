@@ -232,6 +232,21 @@ class Memory(unittest.TestCase):
             self.assertEqual(list(Path(holder).iterdir()), [])
             self.assertEqual(budget.used(), 0)
 
+    def test_what_is_swept_just_after_it_was_found_is_made_anew(self) -> None:
+        class Fleeting(Keeper):
+            asked = 0
+
+            def has(self, node: Node) -> bool:
+                self.asked += node.op == "limit"
+                return node.op == "limit" and self.asked == 1
+
+        scheduler = Scheduler(lambda _: DATA, Fleeting(), workers=1)
+        self.addCleanup(scheduler.close)
+        graph = Graph()
+        start = ops.put(graph, "decode", {"space": "linear"}, blobs=("0" * 64,))
+        key = ops.put(graph, "limit", {"longest": 40}, (start,))
+        self.assertEqual(scheduler.result(graph, key).pixels.shape, (40, 40, 3))  # type: ignore[union-attr]
+
     def test_over_the_limit_one_node_runs_at_a_time(self) -> None:
         most, now = 0, 0
         lock = threading.Lock()
