@@ -11,6 +11,7 @@ import threading
 import time
 import unittest
 import unittest.mock
+import zipfile
 from pathlib import Path
 
 import numpy as np
@@ -24,8 +25,9 @@ from stonestack.core.codecs.pictures import deep_png
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.errors import BadFile, Cancelled
 from stonestack.core.image import Space
+from stonestack.core.workfiles import openraster
 from tests.readers import fuzz
-from tests.readers.samples import samples, stored
+from tests.readers.samples import samples, stored, zipped
 from tests.sizes import times
 from tests.support import noise
 
@@ -115,6 +117,21 @@ class Bombs(unittest.TestCase):
             with self.subTest(line["name"]):
                 self.assertLess(line["more"], MOST)
                 self.assertLess(line["seconds"], 120)
+
+
+class Layers(unittest.TestCase):
+    def test_a_list_of_layers_with_comments_and_a_mark_of_its_bytes_is_read(self) -> None:
+        (whole,) = samples()["openraster"]
+        with zipfile.ZipFile(io.BytesIO(whole)) as box:
+            parts = {name: box.read(name) for name in box.namelist()}
+        said = parts["stack.xml"].replace(b"<stack>", b"<!-- of an editor --><stack>")
+        self.assertNotEqual(said, parts["stack.xml"])
+        parts["stack.xml"] = b"\xef\xbb\xbf" + said
+        again = openraster.read(zipped(parts))
+        self.assertEqual([layer.name for layer in again], ["Over", "Picture"])
+        parts["stack.xml"] = said.replace(b"<image", b"<!DOCTYPE image><image")
+        with self.assertRaises(BadFile):
+            openraster.read(zipped(parts))
 
 
 class Apart(unittest.TestCase):

@@ -142,8 +142,8 @@ class _Parts:
 def _stack(text: bytes) -> ElementTree.Element:
     """Read the list of layers; it is plain, declares nothing and refers to nothing."""
     try:
-        plain = text.decode("utf-8")
-        if "<!" in plain:
+        plain = text.decode("utf-8-sig")
+        if "<!DOCTYPE" in plain or "<!ENTITY" in plain:
             raise _damaged()
         return ElementTree.fromstring(plain)
     except (UnicodeDecodeError, ElementTree.ParseError, ValueError) as error:
