@@ -85,8 +85,13 @@ def _parser() -> argparse.ArgumentParser:
     paint.add_argument("--shade", default="#c43a2f")
     paint.set_defaults(run=_paint)
 
-    bench = commands.add_parser("bench", help="measure speed beside a well-known library")
-    bench.add_argument("what", choices=["blocks", "stages", "tile", "catalogue", "project"])
+    bench = commands.add_parser("bench", help="measure speed, or how far figures can be trusted")
+    bench.add_argument(
+        "what", choices=["blocks", "stages", "tile", "catalogue", "project", "trust"]
+    )
+    bench.add_argument(
+        "--seed", type=int, action="append", help="for trust: draws the trial; may be given again"
+    )
     bench.add_argument("--side", type=int, default=2048, help="for tile: pixels each way")
     bench.add_argument("--files", type=int, default=10_000, help="for catalogue")
     bench.add_argument("--surfaces", type=int, default=1000, help="for project")
@@ -136,6 +141,11 @@ def _bench(options: argparse.Namespace) -> int:
         from stonestack.cli.bench_project import bench_project
 
         bench_project(options.surfaces, options.builds)
+        return 0
+    if options.what == "trust":
+        from stonestack.cli.bench_trust import bench_trust
+
+        bench_trust(options.seed or [1])
         return 0
     from stonestack.cli import bench
 
@@ -205,6 +215,7 @@ def _seam(options: argparse.Namespace) -> int:
         print(scores.model_dump_json(indent=2))
         return 0
     rows = {
+        "Fault": f"{scores.fault:.1f}  (0 nothing to see, 1 just noticeable, 3 seen at once)",
         "Left to right": f"{scores.x:.2f}",
         "Top to bottom": f"{scores.y:.2f}",
         "Detail of joins": f"{scores.detail:.2f}",
@@ -220,6 +231,10 @@ def _seam(options: argparse.Namespace) -> int:
         rows["Recurs every"] = " and ".join(steps) + " pixels"
     for name, value in rows.items():
         print(f"{name:16} {value}")
+    for fault in scores.faults:
+        x, y, width, height = (round(value) for value in fault.box)
+        place = "everywhere" if fault.everywhere else f"{width} × {height} at {x}, {y}"
+        print(f"  {fault.words.lower()}, {fault.seen} ({fault.strength:.1f}): {place}")
     for spot in scores.culprits:
         print(f"  a {spot.words} spot at {spot.x:.2f}, {spot.y:.2f}, strength {spot.strength:.1f}")
     return 0

@@ -11,15 +11,32 @@ from stonestack.core.image import Picture, Space
 from stonestack.core.losses import Loss
 from stonestack.core.sizing import Fit, Size, proposal, stretch_percent
 from stonestack.core.steps import STEPS
+from stonestack.core.tile.faults.evidence import FaultKind
 from stonestack.core.tile.light import light_field
 from stonestack.core.tile.scores import GOES_ON, TileScores
 from stonestack.core.tile.ways import FAMILY
 
-VERSION = 6
+VERSION = 7
 """Raised when the same picture is judged otherwise, so that kept judgements are made anew."""
 
 _SEAM_GOOD = (0.8, 1.25)
 _REPEATS = 1.5
+_NOTICED = 1.0
+_EVEN = "Balance the light."
+_FAULTS: dict[FaultKind, tuple[str, str]] = {
+    "seam": ("a seam runs through it", ""),
+    "fade": ("a band of it is faded", ""),
+    "blur": ("a band of it is blurred", ""),
+    "line": ("a line runs through it", "Repair the line, or frame another part."),
+    "copy": ("a part is there again", "Another seed lays the parts elsewhere."),
+    "ghost": ("its own ghost lies over it", ""),
+    "mirror": ("it is mirrored", "The eye finds mirrors; cut it instead."),
+    "light": ("broad light repeats", _EVEN),
+    "spot": ("a spot repeats", "Repair the marked spots."),
+    "bond": ("its structure breaks", ""),
+    "tone": ("its tone steps", _EVEN),
+}
+"""What each fault is called, and what helps; nothing where the joins must be mended."""
 _UNEVEN = 0.35
 _STRETCH_LOOK = 8.0
 _ENLARGED = 1.25
@@ -72,10 +89,14 @@ def of_tile(scores: TileScores | None, done: frozenset[str] = frozenset()) -> Fi
         words = f"a {scores.culprits[0].words} spot repeats" if scores.culprits else "spots repeat"
         return Finding(level="look", words=words, fix="Repair the marked spots.")
     if scores.broad > _REPEATS:
-        fix = "Balance the light."
+        fix = _EVEN
         if "balance_light" in done:
             fix = "Quilt mixes it up." if _tiled(done) != "quilt_tile" else _EVENER
         return Finding(level="look", words="broad light repeats", fix=fix)
+    worst = scores.faults[0] if scores.faults else None
+    if worst is not None and worst.strength >= _NOTICED:
+        words, fix = _FAULTS[worst.kind]
+        return Finding(level="look", words=words, fix=fix or _join_fix(scores, done))
     return Finding(level="good", words="tiles both ways")
 
 

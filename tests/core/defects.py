@@ -57,7 +57,9 @@ def bricks(side: int, seed: int, wraps: bool) -> Floats:
 def weave(side: int, seed: int, wraps: bool) -> Floats:
     """Cloth: threads over and under, sixteen each way, uneven in tone."""
     threads = 16 if wraps else 16.37
-    y, x = np.mgrid[0:side, 0:side].astype(np.float32) * np.float32(2 * np.pi * threads / SIDE)
+    # Pixels have their middles between the threads' edges, else the first row is a dark line.
+    places = np.mgrid[0:side, 0:side].astype(np.float32) + np.float32(0.5)
+    y, x = places * np.float32(2 * np.pi * threads / SIDE)
     over = np.sin(x) * np.sin(y)
     thread = np.where(over > 0, np.abs(np.sin(x)), np.abs(np.sin(y))) * np.float32(0.25)
     rough = stochastic(side, seed, wraps)

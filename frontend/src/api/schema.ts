@@ -1776,6 +1776,43 @@ export interface components {
             };
         };
         /**
+         * Fault
+         * @description Something that an eye notices in a tile.
+         *
+         *     Parameters
+         *     ----------
+         *     kind : FaultKind
+         *         What it is.
+         *     box : list of four float
+         *         Left, top, width and height in pixels of the tile. Its middle lies in the tile; it may run
+         *         over any edge, as the tile does.
+         *     strength : float
+         *         How likely it is noticed: 1 just noticeable, 2 clear, 3 at once.
+         *     words : str
+         *         What it is, for people.
+         *     seen : str
+         *         How likely it is noticed, for people.
+         *     everywhere : bool
+         *         Whether it has no place of its own.
+         */
+        Fault: {
+            /** Box */
+            box: number[];
+            /** Everywhere */
+            everywhere: boolean;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "seam" | "fade" | "blur" | "line" | "copy" | "ghost" | "mirror" | "light" | "spot" | "bond" | "tone";
+            /** Seen */
+            seen: string;
+            /** Strength */
+            strength: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * FileKind
          * @description Kinds of file that are told apart.
          * @enum {string}
@@ -4332,7 +4369,9 @@ export interface components {
          *
          *     ``x``, ``y`` and ``repetition`` are 1.0 where nothing shows; ``structure`` is 1.0 where what
          *     recurs goes on over the joins, or nothing does; drift is the change of tone from one side to
-         *     the other, in percent.
+         *     the other, in percent. ``fault`` says how bad the worst fault is that there is anywhere: 0
+         *     nothing to see, 1 just noticeable, 2 clear, 3 seen at once, 5 useless; ``faults`` names those
+         *     that are sure, the worst first.
          */
         TileScores: {
             /** Broad */
@@ -4345,6 +4384,16 @@ export interface components {
             drift_x: number;
             /** Drift Y */
             drift_y: number;
+            /**
+             * Fault
+             * @default 0
+             */
+            fault: number;
+            /**
+             * Faults
+             * @default []
+             */
+            faults: components["schemas"]["Fault"][];
             /** Mirrored */
             mirrored: boolean;
             /** @default null */

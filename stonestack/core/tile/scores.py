@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from pydantic import BaseModel
 
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.resize import at_most
+from stonestack.core.tile.faults.judging import Fault, judged
 from stonestack.core.tile.period import Lattice, find_lattice_of
 from stonestack.core.tile.repetition import repetition_of
 from stonestack.core.tile.seam import LEAST_SIDE, seam_score_of
@@ -18,11 +17,8 @@ from stonestack.core.tile.structure import structure_of
 _MIRROR_SIDE = 128
 _ALIKE = 0.9
 _FLAT = 1e-4
-_MIRROR_FAULT = 1.2
 GOES_ON = 0.6
 """Structure from which on it goes on over the joins; true rings have 0.8 and more."""
-_BLUR_WEIGHT = 0.5
-_DETAIL_WEIGHT = 2.0
 
 
 class CulpritView(BaseModel):
@@ -54,7 +50,9 @@ class TileScores(BaseModel):
 
     ``x``, ``y`` and ``repetition`` are 1.0 where nothing shows; ``structure`` is 1.0 where what
     recurs goes on over the joins, or nothing does; drift is the change of tone from one side to
-    the other, in percent.
+    the other, in percent. ``fault`` says how bad the worst fault is that there is anywhere: 0
+    nothing to see, 1 just noticeable, 2 clear, 3 seen at once, 5 useless; ``faults`` names those
+    that are sure, the worst first.
     """
 
     x: float
@@ -69,24 +67,8 @@ class TileScores(BaseModel):
     drift_y: float
     mirrored: bool
     period: PeriodView | None = None
-
-    @property
-    def fault(self) -> float:
-        """How bad the worst fault is, on an even scale: 0 for none, about 3 for the worst.
-
-        A broken structure is said beside it: the ranking that this agrees with does not weigh it.
-        """
-        edges = [
-            math.log(edge) if edge > 1 else -_BLUR_WEIGHT * math.log(max(edge, 1e-2))
-            for edge in (self.x, self.y)
-        ]
-        blur = -_DETAIL_WEIGHT * math.log(max(self.detail, 1e-2)) * _BLUR_WEIGHT
-        return max(
-            *edges,
-            blur,
-            math.log(max(1.0, self.repetition)),
-            _MIRROR_FAULT if self.mirrored else 0.0,
-        )
+    fault: float = 0.0
+    faults: list[Fault] = []
 
 
 _FAULTLESS = TileScores(
@@ -120,6 +102,7 @@ def tile_scores(picture: Picture) -> TileScores | None:
         return _FAULTLESS.model_copy()
     lattice = find_lattice_of(values)
     seam, again = seam_score_of(values), repetition_of(values, lattice)
+    found = judged(values, lattice, again)
     small = at_most(values, _MIRROR_SIDE).mean(axis=2, dtype=np.float32)
     return TileScores(
         x=seam.x,
@@ -144,6 +127,8 @@ def tile_scores(picture: Picture) -> TileScores | None:
         drift_y=_drift(small.T),
         mirrored=_mirrored(small) or _mirrored(small.T),
         period=_period(lattice),
+        fault=found.fault,
+        faults=found.faults,
     )
 
 

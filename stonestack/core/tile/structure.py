@@ -48,13 +48,14 @@ def structure_of(values: Floats, lattice: Lattice | None) -> tuple[float, float]
     shrink = (width / values.shape[1], height / values.shape[0])
     sigma = max(height, width) / 8
     detail = small - cv2.GaussianBlur(small, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
-    steps = [(x * shrink[0], y * shrink[1]) for x, y in _combined(lattice)]
+    steps = [(x * shrink[0], y * shrink[1]) for x, y in combined(lattice)]
     return _goes_on(detail, steps), _goes_on(
         np.ascontiguousarray(detail.T), [(y, x) for x, y in steps]
     )
 
 
-def _combined(lattice: Lattice) -> list[tuple[float, float]]:
+def combined(lattice: Lattice) -> list[tuple[float, float]]:
+    """Return the steps that lead to the same again: sums of both, each once, back or not at all."""
     a, b = lattice.first, lattice.second or (0.0, 0.0)
     sums = {
         (n * a[0] + m * b[0], n * a[1] + m * b[1])

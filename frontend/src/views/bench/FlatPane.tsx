@@ -295,7 +295,12 @@ export function FlatPane({
       />
       {!framing && cells === "plain" && facts.data && (
         <>
-          <Marks layout={layout} culprits={seams ? (scores?.culprits ?? []) : []} visible={facts.data.visible} />
+          <Marks
+            layout={layout}
+            culprits={seams ? (scores?.culprits ?? []) : []}
+            faults={seams ? (scores?.faults ?? []) : []}
+            visible={facts.data.visible}
+          />
           {seams && scores && <EdgeScores x={scores.x} y={scores.y} />}
         </>
       )}

@@ -19,14 +19,16 @@ export function useSize(element: RefObject<HTMLElement | null>): { width: number
   return size;
 }
 
-/** Spots that stand out, ringed in every repeat; and the shown part of a larger canvas. */
+/** Spots that stand out, ringed in every repeat; other faults, boxed and numbered; and the shown part of a larger canvas. */
 export function Marks({
   layout,
   culprits,
+  faults,
   visible,
 }: {
   layout: Layout;
   culprits: Schemas["CulpritView"][];
+  faults: Schemas["Fault"][];
   visible: Schemas["Area"] | null;
 }) {
   const { size, repeat } = layout;
@@ -42,6 +44,12 @@ export function Marks({
             const at = toView(layout, column + spot.x, row + spot.y);
             return <Ring key={n} x={at.x} y={at.y} radius={Math.max(7, spot.radius * longest * scale * 1.3)} />;
           })}
+          {faults.map((fault, n) => {
+            if (fault.everywhere || fault.kind === "spot") return null;
+            const [left = 0, top = 0, wide = 0, high = 0] = fault.box;
+            const from = toView(layout, column + left / size.width, row + top / size.height);
+            return <Numbered key={n} number={n + 1} x={from.x} y={from.y} width={wide * scale} height={high * scale} />;
+          })}
           {visible && <Outline layout={layout} column={column} row={row} area={visible} />}
         </g>
       ))}
@@ -55,6 +63,25 @@ function Ring({ x, y, radius }: { x: number; y: number; radius: number }) {
     <>
       <circle cx={x} cy={y} r={radius} fill="none" stroke="#000" strokeWidth={3} />
       <circle cx={x} cy={y} r={radius} fill="none" stroke="#fff" strokeWidth={1.25} strokeDasharray="5 3" />
+    </>
+  );
+}
+
+const LEAST = 9;
+
+/** A box that leaves room around what is thin, with the number that it has in the list. */
+function Numbered({ number, x, y, width, height }: { number: number; x: number; y: number; width: number; height: number }) {
+  const wide = Math.max(LEAST, width);
+  const high = Math.max(LEAST, height);
+  const box = { x: x - (wide - width) / 2, y: y - (high - height) / 2, width: wide, height: high };
+  return (
+    <>
+      <rect {...box} fill="none" stroke="#000" strokeWidth={3} />
+      <rect {...box} fill="none" stroke="#fff" strokeWidth={1.25} strokeDasharray="2 3" />
+      <rect x={box.x - 1} y={box.y - 1} width={14} height={14} fill="#000" />
+      <text x={box.x + 6} y={box.y + 10} fontSize={11} textAnchor="middle" fill="#fff" className="figures">
+        {number}
+      </text>
     </>
   );
 }

@@ -16,6 +16,7 @@ export function TileScores({
   onRepair: (spots: Scores["culprits"]) => void;
 }) {
   const rows: [words: string, hint: string, value: string][] = [
+    ["Worst fault", "How likely an eye notices it when the tile repeats: 0 nothing to see, 1 just noticeable, 2 clear, 3 at once", scores.fault.toFixed(1)],
     ["Left to right", "The step across the edge against steps inside; 1.0 cannot be told apart, less is a blur", scores.x.toFixed(2)],
     ["Top to bottom", "The same for the other pair of edges", scores.y.toFixed(2)],
     ["Detail of joins", "Fine detail where the picture was joined, against the rest; less than 1 is a blur", scores.detail.toFixed(2)],
@@ -27,7 +28,7 @@ export function TileScores({
     const steps = scores.period.steps.map((s) => Math.round(Math.hypot(s.x, s.y))).join(", ");
     rows.push(["Recurs every", "Pixels after which the structure comes again, on each of its axes", `${steps} px`]);
   }
-  const culprits = scores.culprits;
+  const { culprits, faults } = scores;
   return (
     <section aria-label="How well it tiles" className="border-t border-mortar py-2 text-small">
       <dl className="grid grid-cols-[1fr_auto] gap-y-0.5">
@@ -43,6 +44,17 @@ export function TileScores({
         ))}
       </dl>
       <Verdict finding={finding} withFix />
+      {faults.length > 0 && (
+        <ol aria-label="What an eye notices" className="mt-1.5">
+          {faults.map((fault, n) => (
+            <li key={n} className="flex gap-1.5">
+              <span className="figures w-4 text-right text-ink-2">{n + 1}</span>
+              <span className="grow">{fault.words}</span>
+              <span className="text-ink-2">{fault.everywhere ? `${fault.seen}, everywhere` : fault.seen}</span>
+            </li>
+          ))}
+        </ol>
+      )}
       {culprits.length > 0 && (
         <div className="mt-1.5">
           <p className="text-ink-2">

@@ -1,0 +1,25 @@
+"""Try what is measured on pictures with known answers: ``stone-stack bench trust``."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+
+from stonestack.trials import faults
+
+
+def bench_trust(seeds: Sequence[int]) -> None:
+    """Print, for each seed, what the scores say of graded defects and of sound tiles.
+
+    Parameters
+    ----------
+    seeds : sequence of int
+        Each draws other matters, sizes and places.
+    """
+    for seed in seeds:
+        started = time.perf_counter()
+        told = faults.outcomes(seed)
+        print(f"Seed {seed}: faults of {len(told)} tiles")
+        for line in faults.table(told):
+            print(line)
+        print(f"Drawn and scored in {time.perf_counter() - started:.0f} s\n", flush=True)

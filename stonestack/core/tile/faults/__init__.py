@@ -1,0 +1,1 @@
+"""Faults of a tile, one file a kind of evidence."""

@@ -1,0 +1,113 @@
+"""Bands that want detail: blurs and cross-fades, anywhere and along either axis.
+
+A cross-fade of unlike parts keeps the mean and loses contrast, half the variance in its middle,
+at every scale and in every row; a blur loses the finest most. Contrast of a matter varies too,
+but not in all rows at once.
+"""
+
+from __future__ import annotations
+
+import math
+from itertools import pairwise
+
+import numpy as np
+
+from stonestack.core.image import Floats
+from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind, finer_to_coarser, peaks
+
+_BLOCKS = 8
+_SCALES = 4
+_REACH = 4
+_SHARES = (0.02, 0.04, 0.07, 0.12, 0.2, 0.3)
+"""Widths of the bands that are looked for, of the side."""
+_FLOOR = np.float32(1e-3)
+_LEAST_COLUMNS = 2.5
+_BEYOND = 1.3
+"""How many times the contrast of the usual columns may rise above the middle, sinks may be deep."""
+_BLURRED = 1.5
+_MOST_FADED = 0.6
+"""A cross-fade leaves seven tenths of the contrast in its middle; a deeper want is a blur."""
+
+
+def band_evidence(values: Floats) -> list[Evidence]:
+    """Look for bands along both axes.
+
+    Parameters
+    ----------
+    values : ndarray, float32, shape (height, width, channels)
+        A ring, as the eye weighs it.
+    """
+    light = values.mean(axis=2, keepdims=True, dtype=np.float32)
+    across = _along_columns(light)
+    down = [
+        Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size)
+        for e in _along_columns(np.ascontiguousarray(light.transpose(1, 0, 2)))
+    ]
+    return across + down
+
+
+def _along_columns(light: Floats) -> list[Evidence]:
+    height, width = light.shape[:2]
+    contrasts = [_contrast(scale[..., 0]) for scale in finer_to_coarser(light, _SCALES)]
+    found: list[Evidence] = []
+    for share in _SHARES:
+        sunk = [
+            _sunk(contrast, share, width)
+            for contrast in contrasts
+            if share * contrast.shape[1] >= _LEAST_COLUMNS
+        ]
+        for count in range(1, min(3, len(sunk)) + 1):
+            mean = np.mean([part[0] for part in sunk[:count]], axis=0)
+            error = np.sqrt(np.mean([np.square(part[1]) for part in sunk[:count]], axis=0))
+            lows = peaks(mean.astype(np.float32), max(3, int(share * width)))
+            x = lows[0]
+            second = float(mean[lows[1]]) if len(lows) > 1 else 0.0
+            other = max(-float(mean.min()), second)
+            beyond = min(
+                float(mean[x]) / (_BEYOND * other + 0.05),
+                float(mean[x]) / (float(error[x]) + 0.01) / 4,
+            )
+            if beyond > 1 + HINT:
+                wide = share * width
+                fine = float(sunk[0][0][x])
+                coarse = float(sunk[min(2, len(sunk) - 1)][0][x])
+                blurred = fine > _BLURRED * max(coarse, 0.02) or fine > _MOST_FADED
+                kind: FaultKind = "blur" if blurred else "fade"
+                left = (x + 0.5 - wide / 2) % width
+                found.append(
+                    Evidence(kind, (left, 0.0, wide, float(height)), beyond - 1, float(mean[x]))
+                )
+    return found
+
+
+def _contrast(light: Floats) -> Floats:
+    """Return the local contrast by blocks of rows and columns, strong places counting little."""
+    import cv2
+
+    around = np.pad(light, _REACH, mode="wrap")
+    soft = cv2.GaussianBlur(around, (2 * _REACH + 1,) * 2, 1.0)[_REACH:-_REACH, _REACH:-_REACH]
+    root = np.sqrt(np.abs(light - soft))
+    edges = np.linspace(0, light.shape[0], _BLOCKS + 1).round().astype(int)
+    blocks = [root[a:b].mean(axis=0) for a, b in pairwise(edges)]
+    return np.asarray(np.square(np.stack(blocks)) + _FLOOR, np.float32)
+
+
+def _sunk(contrast: Floats, share: float, width: int) -> tuple[Floats, Floats]:
+    """Return how far contrast lies below the middling one around each column, and its error."""
+    columns = contrast.shape[1]
+    span = max(3, int(share * columns) | 1)
+    level = np.log(_around(contrast, span))
+    level -= np.median(level, axis=1, keepdims=True)
+    error = level.std(axis=0, ddof=1) / math.sqrt(_BLOCKS)
+    at = np.arange(width) * columns // width
+    mean = level.mean(axis=0)
+    return (np.median(mean) - mean)[at], error[at]
+
+
+def _around(values: Floats, span: int) -> Floats:
+    """Return means over ``span`` places of a ring, an odd number, around each."""
+    half = span // 2
+    ring = np.concatenate([values[:, -half:], values, values[:, :half]], axis=1)
+    total = np.cumsum(ring, axis=1, dtype=np.float64)
+    total = np.concatenate([np.zeros((len(total), 1)), total], axis=1)
+    return np.asarray((total[:, span:] - total[:, :-span]) / span, np.float32)

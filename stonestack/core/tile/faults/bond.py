@@ -1,0 +1,107 @@
+"""Where a structure breaks: bricks out of their bond, a course cut, at any place of a ring.
+
+The ring is held against itself a step of its lattice away, along strips one step wide; where the
+strip is less alike than all others, the lattice does not go on.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from stonestack.core.image import Floats
+from stonestack.core.resize import at_most
+from stonestack.core.tile.faults.evidence import Evidence
+from stonestack.core.tile.period import Lattice
+from stonestack.core.tile.structure import combined
+
+_SIDE = 256
+_LEAST_STRENGTH = 0.3
+_LEAST_STEP = 3.0
+_LONGEST_STEP = 0.4
+_BREAK = 0.55
+_LEAST_FALL = 0.15
+_VARIES = 1.0
+"""How the fall compares with what strips differ by that are whole."""
+
+
+def bond_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
+    """Look for breaks along both axes.
+
+    Parameters
+    ----------
+    values : ndarray, float32, shape (height, width, channels)
+        A ring, as the eye weighs it.
+    lattice : Lattice or None
+        How it recurs, in pixels.
+    """
+    if lattice is None or lattice.strength < _LEAST_STRENGTH:
+        return []
+    import cv2
+
+    small = at_most(values, _SIDE).mean(axis=2, dtype=np.float32)
+    height, width = small.shape
+    pad = max(height, width) // 3
+    broad = cv2.GaussianBlur(np.pad(small, pad, mode="wrap"), (0, 0), max(height, width) / 8)
+    detail = small - broad[pad:-pad, pad:-pad]
+    shrink = (width / values.shape[1], height / values.shape[0])
+    steps = [(x * shrink[0], y * shrink[1]) for x, y in combined(lattice)]
+    across = _broken(detail, steps, values.shape[1], values.shape[0])
+    turned = np.ascontiguousarray(detail.T)
+    down = _broken(turned, [(y, x) for x, y in steps], values.shape[0], values.shape[1])
+    return across + [
+        Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size) for e in down
+    ]
+
+
+def _broken(
+    detail: Floats, steps: list[tuple[float, float]], width: int, height: int
+) -> list[Evidence]:
+    found = []
+    # What is the same along a whole column goes on over a wrong bond, and hides it.
+    for values in (detail, detail - detail.mean(axis=0, dtype=np.float32)):
+        best: tuple[float, float, Floats] | None = None
+        for dx, dy in steps:
+            if not _LEAST_STEP <= dx <= _LONGEST_STEP * values.shape[1]:
+                continue
+            if abs(dy) > _LONGEST_STEP * values.shape[0]:
+                continue
+            alike = _alike(values, dx, dy)
+            middle = float(np.median(alike))
+            if best is None or middle > best[0]:
+                best = (middle, dx, alike)
+        if best is None or best[0] < _LEAST_STRENGTH:
+            continue
+        middle, dx, alike = best
+        x = int(np.argmin(alike))
+        count = len(alike)
+        away = np.abs((np.arange(count) - x + count / 2) % count - count / 2)
+        rest = alike[away > 1.2 * dx]
+        usual = float(rest.min()) if len(rest) else middle
+        least = float(alike[x])
+        fall = usual - least
+        if least < _BREAK * usual and fall > max(_LEAST_FALL, _VARIES * (middle - usual)):
+            at = (x + dx) / count * width % width
+            excess = (_BREAK * usual - least) / (_BREAK * usual) + 1e-3
+            wide = dx / count * width
+            box = (at - wide / 2, 0.0, wide, float(height))
+            found.append(Evidence("bond", box, excess, 1 - max(0.0, least) / usual))
+    return found
+
+
+def _alike(detail: Floats, dx: float, dy: float) -> Floats:
+    """Return the correlation of each strip of columns with what lies a step away, on the ring."""
+    x, y = math.floor(dx), math.floor(dy)
+    fx, fy = np.float32(dx - x), np.float32(dy - y)
+    near = np.roll(detail, (-y, -x), (0, 1)) * (1 - fy) + np.roll(detail, (-y - 1, -x), (0, 1)) * fy
+    ahead = near * (1 - fx) + np.roll(near, -1, 1) * fx
+    span = max(1, math.floor(dx))
+
+    def strips(columns: Floats) -> Floats:
+        ring = np.concatenate([columns, columns[: span - 1]])
+        return np.asarray(np.convolve(ring, np.ones(span), "valid"), np.float32)
+
+    both = strips((detail * ahead).sum(axis=0))
+    energy = strips(np.square(detail).sum(axis=0)) * strips(np.square(ahead).sum(axis=0))
+    return np.asarray(both / np.sqrt(np.maximum(energy, 1e-12)), np.float32)

@@ -1,0 +1,210 @@
+"""Lines that run all the way or part of it: hard seams, steps of tone, thin lines.
+
+Each column is held against the others of the same tile, along the whole height, halves and
+quarters of it, at five scales and for both axes: a joint of the matter's own is never the only
+one of its kind.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from stonestack.core.image import Floats
+from stonestack.core.parallel import over_bands
+from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind, finer_to_coarser, peaks
+
+_BLOCKS = 8
+_SCALES = 5
+_FLOOR = np.float32(1e-3)
+_TONE_FLOOR = np.float32(2e-3)
+_APART = 3
+_THIRD = 2
+"""Defects come alone or as the two sides of a part: the third largest belongs to the matter."""
+_USUAL = 8
+_FEW = 120
+"""Columns below which the largest of a scale says less."""
+_SEAM: FaultKind = "seam"
+_TONE: FaultKind = "tone"
+_LINE: FaultKind = "line"
+_LEAST = {
+    (_SEAM, 8): 0.95,
+    (_SEAM, 4): 1.15,
+    (_SEAM, 2): 1.75,
+    (_TONE, 8): 0.8,
+    (_TONE, 4): 0.85,
+    (_TONE, 2): 0.8,
+    (_LINE, 8): 1.5,
+    (_LINE, 4): 1.25,
+    (_LINE, 2): 1.5,
+}
+"""What sound tiles do not exceed, by kind and eighths of the height that a line takes."""
+_OF_A_STEP = 0.5
+_PIECES = 32
+_SHORT_ONES = 99.5
+_OF_SHORT_ONES: dict[FaultKind, float] = {"line": 0.9, "tone": 0.7}
+_BESIDE = 0.04
+
+
+@dataclass(frozen=True)
+class _Profile:
+    """How much each column stands out, as a logarithm, for a run of blocks."""
+
+    kind: FaultKind
+    run: int
+    values: Floats
+    first: Floats
+    """The block at which the run begins that stands out most."""
+    size: Floats
+
+
+def line_evidence(values: Floats) -> list[Evidence]:
+    """Look for lines along both axes.
+
+    Parameters
+    ----------
+    values : ndarray, float32, shape (height, width, channels)
+        A ring, as the eye weighs it.
+    """
+    across = _along_columns(values)
+    turned = np.ascontiguousarray(values.transpose(1, 0, 2))
+    down = [
+        Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size)
+        for e in _along_columns(turned)
+    ]
+    return across + down
+
+
+def _along_columns(values: Floats) -> list[Evidence]:
+    height, width = values.shape[:2]
+    mean = max(float(values.mean()), 0.05)
+    found: list[Evidence] = []
+    for scale in finer_to_coarser(values, _SCALES):
+        columns = scale.shape[1]
+        pixel = width / columns
+        for profile in _profiles(scale):
+            top = peaks(profile.values, _APART)
+            if len(top) <= _USUAL:
+                continue
+            x = top[0]
+            excess = (
+                _excess(profile.values, top, profile.kind) / _LEAST[profile.kind, profile.run] - 1
+            )
+            if excess <= HINT:
+                continue
+            wide = pixel if profile.kind == _LINE else 2 * pixel
+            left = x * pixel if profile.kind == _LINE else (x + 1) * pixel - pixel
+            y = float(profile.first[x]) * height / _BLOCKS
+            box = (left, y, wide, height * profile.run / _BLOCKS)
+            size = float(profile.size[x])
+            if profile.kind != _SEAM:
+                step = _step_across(scale, x, profile.first[x], profile.run)
+                if (step > _OF_A_STEP * size) != (profile.kind == _TONE):
+                    # A line steps up and down again, a step of tone stays.
+                    continue
+                if size < _OF_SHORT_ONES[profile.kind] * _short_ones(scale, x, profile.kind):
+                    # The matter has such lines, only shorter or slanted.
+                    continue
+                size = step if profile.kind == _TONE else size
+            if profile.kind == _SEAM:
+                size *= math.sqrt(profile.run / _BLOCKS)
+            elif profile.kind == _TONE:
+                size /= mean
+            else:
+                size *= math.sqrt(pixel)
+            found.append(Evidence(profile.kind, box, excess, size))
+    return found
+
+
+def _step_across(scale: Floats, x: int, first: float, run: int) -> float:
+    """Return how far the tone on one side of a column differs from the other, a little way off."""
+    height, width = scale.shape[:2]
+    rows = np.arange(int(first * height / _BLOCKS), int((first + run) * height / _BLOCKS)) % height
+    reach = max(3, round(_BESIDE * width))
+    before = scale[np.ix_(rows, np.arange(x - reach - 1, x - 1) % width)]
+    after = scale[np.ix_(rows, np.arange(x + 3, x + reach + 3) % width)]
+    return float(np.abs(after.mean(axis=(0, 1)) - before.mean(axis=(0, 1))).mean())
+
+
+def _short_ones(scale: Floats, x: int, kind: FaultKind) -> float:
+    """Return how much short pieces of columns stand out, away from one column."""
+    edges = np.linspace(0, len(scale), _PIECES + 1).astype(int)
+    pieces = np.stack([scale[a : max(b, a + 1)].mean(axis=0) for a, b in pairwise(edges)])
+    out = _steps(pieces) if kind == _TONE else _ridges(pieces)
+    size = np.abs(out).mean(axis=2)
+    size[:, np.arange(x - 4, x + 5) % size.shape[1]] = 0
+    return float(np.percentile(size, _SHORT_ONES))
+
+
+def _steps(means: Floats) -> Floats:
+    """Return the step of tone after each column, less what the slope beside it leads to."""
+    pairs = (means + np.roll(means, 1, axis=1)) * np.float32(0.5)
+    before, beyond = np.roll(pairs, 2, axis=1), np.roll(pairs, -4, axis=1)
+    step = np.roll(pairs, -2, axis=1) - pairs
+    slope = pairs - before + beyond - np.roll(pairs, -2, axis=1)
+    return np.asarray(step - slope * np.float32(0.25), np.float32)
+
+
+def _ridges(means: Floats) -> Floats:
+    """Return how far each column differs from those on both sides."""
+    beside = np.roll(means, 2, axis=1) + np.roll(means, -2, axis=1)
+    return np.asarray(means - beside * np.float32(0.5), np.float32)
+
+
+def _excess(profile: Floats, top: list[int], kind: FaultKind) -> float:
+    """Return how far the largest lies out, in steps from the third largest to the ninth."""
+    first, third, usual = (float(profile[top[n]]) for n in (0, _THIRD, _USUAL))
+    middle = float(np.median(profile))
+    if kind == _SEAM:
+        spread = 1.4826 * float(np.median(np.abs(profile - middle))) + 1e-3
+        clear = (first - middle) / spread
+    else:
+        clear = math.exp(first - middle) * 0.6745
+    if clear < 4.5:
+        return 0.0
+    return (first - third - 0.05) / (third - usual + 0.25) * min(1.0, len(profile) / _FEW)
+
+
+def _profiles(scale: Floats) -> Iterator[_Profile]:
+    spread, means = _measured(scale)
+    surprising = np.log(spread + _FLOOR)
+    surprising -= np.median(surprising, axis=1, keepdims=True)
+    step, line = _steps(means), _ridges(means)
+    for run in (8, 4, 2):
+        starts = [0] if run == _BLOCKS else range(_BLOCKS)
+        blocks = [np.arange(start, start + run) % _BLOCKS for start in starts]
+        over = np.stack([surprising[b].mean(axis=0) for b in blocks])
+        yield _picked(_SEAM, run, over, over)
+        over = np.stack([np.abs(step[b].mean(axis=0)).mean(axis=1) for b in blocks])
+        yield _picked(_TONE, run, np.log(over + _TONE_FLOOR), over)
+        light = [line[b].mean(axis=0) for b in blocks]
+        for sign in (1, -1):
+            over = np.stack(
+                [np.abs(v).mean(axis=1) * (np.sign(v.mean(axis=1)) == sign) for v in light]
+            ).astype(np.float32)
+            yield _picked(_LINE, run, np.log(over + _TONE_FLOOR), over)
+
+
+def _picked(kind: FaultKind, run: int, over: Floats, size: Floats) -> _Profile:
+    best = np.argmax(over, axis=0)
+    columns = np.arange(over.shape[1])
+    return _Profile(kind, run, over[best, columns], best.astype(np.float32), size[best, columns])
+
+
+def _measured(scale: Floats) -> tuple[Floats, Floats]:
+    """Return the surprise of each step, by blocks of rows, and the mean of each column."""
+    from stonestack.core.tile.faults.line_kernels import step_spread
+
+    rows, columns, _ = scale.shape
+    edges = np.linspace(0, rows, _BLOCKS + 1).round().astype(np.float32)
+    cut = edges.astype(int)
+    means = np.stack([scale[a:b].mean(axis=0) for a, b in pairwise(cut)])
+    after, before, beyond = (np.roll(means, by, axis=1) for by in (-1, 1, -2))
+    usual = np.asarray(1.5 * (after - means) + 0.5 * (before - beyond), np.float32)
+    spread = np.empty((_BLOCKS, columns), np.float32)
+    over_bands(lambda a, b: step_spread(scale, edges, usual, spread, a, b), _BLOCKS)
+    return spread, np.asarray(means, np.float32)

@@ -1,0 +1,243 @@
+"""What is there twice: cloned patches, ghosts of the whole, mirror images.
+
+The tile is whitened and correlated with itself: an echo shows as a peak away from the middle, as
+in the cepstrum (B. Bogert, M. Healy and J. Tukey, "The Quefrency Alanysis of Time Series for
+Echoes", 1963), a mirror image as a peak of the correlation with the turned picture. What recurs
+on a lattice has a spectrum of lines, which are clipped, so that only what else recurs is left.
+Where a peak comes from is read from the local correlation at that distance.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from stonestack.core.image import Floats
+from stonestack.core.resize import at_most
+from stonestack.core.tile.faults.evidence import Evidence
+from stonestack.core.tile.period import Lattice
+
+_SIDE = 1024
+_SMOOTH = 2.0
+_CLIP = 4.0
+_ROUNDING = 4 / 12 / 255**2
+_MOST_OUT = 1.2
+_NEAREST = 0.02
+_LEAST_SIGMAS = 4.3
+_MOST_TRIED = 20
+_SAME = 0.88
+_SURELY = 0.2
+_SAME_GRAIN = 0.6
+_WINDOW = 26
+_RECURS = 0.35
+_BESIDE = 0.04
+_BESIDE_ALONG = 4
+_SHARP = 0.6
+_GHOST = 0.06
+_GHOST_SIGMAS = 8.0
+_LEAP = 0.08
+"""Of the side: long grain is like itself nearer than that."""
+_MIRROR = 0.3
+_ALONE = 0.6
+_STRUCTURED = 0.3
+
+
+def twin_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
+    """Look for copies, ghosts and mirror axes.
+
+    Parameters
+    ----------
+    values : ndarray, float32, shape (height, width, channels)
+        A ring, as the eye weighs it.
+    lattice : Lattice or None
+        What recurs by it is no copy.
+    """
+    height, width = values.shape[:2]
+    light = at_most(values, _SIDE).mean(axis=2, dtype=np.float32)
+    scale = width / light.shape[1]
+    white, spectrum = _whitened(light, scale > 1)
+    found = _mirrors(spectrum, width, height)
+    if not found:
+        found = _repeats(white, spectrum, scale, lattice)
+    return found
+
+
+def _whitened(light: Floats, softened: bool) -> tuple[Floats, NDArray[np.complex64]]:
+    """Return a ring whose spectrum is flat but for chance, with spread 1, and that spectrum."""
+    import cv2
+    from scipy import fft
+
+    waves = fft.fft2(light - light.mean(), workers=-1)
+    power = np.square(np.abs(waves)) + np.float32(1e-9)
+    around = np.pad(np.log(power), 8, mode="wrap").astype(np.float32)
+    smooth = np.exp(cv2.GaussianBlur(around, (0, 0), _SMOOTH)[8:-8, 8:-8])
+    ratio = np.minimum(power / smooth, _CLIP)
+    # Waves that are weaker than rounding to eight bits say nothing.
+    rounding = light.size * _ROUNDING
+    waves = waves * np.sqrt(ratio / power * (smooth / (smooth + rounding)))
+    if softened:
+        # Shrunk pictures of equal parts are alike in their broader waves only.
+        rows = np.fft.fftfreq(light.shape[0])[:, np.newaxis]
+        columns = np.fft.fftfreq(light.shape[1])[np.newaxis]
+        waves = waves * np.exp(-(rows**2 + columns**2) / (2 * 0.16**2))
+    waves = waves.astype(np.complex64)
+    white = fft.ifft2(waves, workers=-1).real
+    spread = max(float(white.std()), 1e-12)
+    # What stands out most would decide alone whether two places are alike.
+    even = np.clip(white / spread, -_MOST_OUT, _MOST_OUT)
+    return np.asarray(even, np.float32), np.asarray(waves / spread, np.complex64)
+
+
+def _mirrors(spectrum: NDArray[np.complex64], width: int, height: int) -> list[Evidence]:
+    from scipy import fft
+
+    rows, columns = spectrum.shape
+    found = []
+    for axis in (1, 0):
+        # Turned over, a real ring's spectrum has the frequencies of that axis negated.
+        turned = np.roll(np.flip(spectrum, axis=axis), 1, axis=axis)
+        alike = fft.ifft2(spectrum * np.conj(turned), workers=-1).real
+        line = (alike[0] if axis == 1 else alike[:, 0]) / (rows * columns)
+        best = int(np.argmax(line))
+        others = line.copy()
+        others[np.arange(best - 3, best + 4) % len(line)] = -1
+        if line[best] > _MIRROR and others.max() < _ALONE * line[best]:
+            at = (best + 1) / 2 / len(line) % 0.5
+            if axis == 1:
+                box = (at * width - 1, 0.0, 2.0, float(height))
+            else:
+                box = (0.0, at * height - 1, float(width), 2.0)
+            found.append(
+                Evidence("mirror", box, float(line[best]) / _MIRROR - 1, float(line[best]))
+            )
+    return found
+
+
+def _repeats(
+    white: Floats, spectrum: NDArray[np.complex64], scale: float, lattice: Lattice | None
+) -> list[Evidence]:
+    from scipy import fft
+
+    height, width = white.shape
+    alike = fft.ifft2(np.square(np.abs(spectrum)), workers=-1).real
+    again = np.asarray(alike / alike[0, 0], np.float32)
+    down = np.minimum(np.arange(height), height - np.arange(height))[:, np.newaxis]
+    across = np.minimum(np.arange(width), width - np.arange(width))[np.newaxis]
+    far = np.hypot(down, across) > max(6, _NEAREST * min(height, width))
+    spread = 1.4826 * float(np.median(np.abs(again[far]))) + 1e-9
+    left = np.where(far, again, np.float32(-1))
+    left[height // 2 + 1 :] = -1
+    steps = _of_the_structure(lattice, scale, width, height)
+    found: list[Evidence] = []
+    for _ in range(_MOST_TRIED):
+        y, x = (int(v) for v in np.unravel_index(int(np.argmax(left)), left.shape))
+        sigmas = float(left[y, x]) / spread
+        if sigmas < _LEAST_SIGMAS:
+            break
+        left[max(0, y - 3) : y + 4, max(0, x - 3) : x + 4] = -1
+        if _again(again, x, y) > _RECURS * sigmas * spread and (
+            sigmas > _GHOST_SIGMAS or (steps is not None and _near(steps, x, y, width, height))
+        ):
+            continue
+        found += [
+            twin
+            for twin in _told(white, x, y, sigmas, scale)
+            if twin.kind == "copy" or _stands_alone(again, x, y)
+        ]
+    return found
+
+
+def _again(alike: Floats, x: int, y: int) -> float:
+    """Return how alike the ring is at twice a distance: a structure goes on, an echo does not."""
+    rows = np.arange(2 * y - 2, 2 * y + 3) % alike.shape[0]
+    columns = np.arange(2 * x - 2, 2 * x + 3) % alike.shape[1]
+    return float(alike[np.ix_(rows, columns)].max())
+
+
+def _stands_alone(alike: Floats, x: int, y: int) -> bool:
+    """Tell whether a ring is much less like itself a little nearer and farther the same way."""
+    height, width = alike.shape
+    dx, dy = (x - width if x > width / 2 else x), (y - height if y > height / 2 else y)
+    distance = float(np.hypot(dx, dy))
+    beside = [
+        abs(float(alike[round(dy * share) % height, round(dx * share) % width]))
+        for share in np.concatenate([np.arange(0.5, 1, 0.05), np.arange(1.05, 1.5, 0.05)])
+        if abs(share - 1) * distance >= _BESIDE_ALONG
+    ]
+    return max(beside, default=0.0) < _SHARP * float(alike[y, x])
+
+
+def _told(white: Floats, x: int, y: int, sigmas: float, scale: float) -> list[Evidence]:
+    """Tell a ghost from a copy by where the ring is like itself a step away."""
+    height, width = white.shape
+    alike = _alike(white, x, y)
+    middle, most = float(np.median(alike)), float(alike.max())
+    copied = most > _SAME and middle < _SAME / 2
+    leap = np.hypot(min(x, width - x), min(y, height - y)) / min(width, height)
+    if not copied and not (middle > _GHOST and sigmas > _GHOST_SIGMAS and leap > _LEAP):
+        return []
+    row, column = (int(v) for v in np.unravel_index(int(np.argmax(alike)), alike.shape))
+    # Along a joint or a grain all is alike at every distance: no echo.
+    away = max(4, round(_BESIDE * min(height, width)))
+    for dx, dy in ((away, 0), (-away, 0), (0, away), (0, -away)):
+        beside = _alike(white, x + dx, y + dy)
+        if copied and beside[row, column] > _SHARP * most:
+            return []
+        if not copied and float(np.median(beside)) > _SHARP * middle:
+            return []
+    # Joints stand out most, and cross alike at many places; grain tells places apart.
+    grain = np.where(np.abs(white) < _MOST_OUT, white, 0)
+    if copied and _alike(grain, x, y)[row, column] < _SAME_GRAIN:
+        return []
+    if not copied:
+        whole = (0.0, 0.0, width * scale, height * scale)
+        return [Evidence("ghost", whole, middle / _GHOST - 1, middle)]
+    side = min(float(np.sqrt((alike > 0.5 * most).sum())), 0.5 * min(width, height))
+    return [
+        Evidence(
+            "copy",
+            ((cx - side / 2) * scale, (cy - side / 2) * scale, side * scale, side * scale),
+            (most - _SAME) / (1 - _SAME) + _SURELY,
+            side / min(width, height),
+        )
+        for cx, cy in ((column, row), ((column + x) % width, (row + y) % height))
+    ]
+
+
+def _alike(white: Floats, x: int, y: int) -> Floats:
+    """Return the local correlation of a ring with what lies a step away."""
+    moved = np.roll(white, (-y, -x), axis=(0, 1))
+    reach = max(8, round(min(white.shape) / _WINDOW))
+    energy = _smoothed(np.square(white), reach) * _smoothed(np.square(moved), reach)
+    return np.asarray(
+        _smoothed(white * moved, reach) / np.sqrt(np.maximum(energy, 1e-6)), np.float32
+    )
+
+
+def _smoothed(values: Floats, reach: int) -> Floats:
+    """Return means over squares of 2 ``reach`` + 1 pixels on a ring."""
+    import cv2
+
+    around = np.pad(values, reach, mode="wrap")
+    soft = cv2.blur(around, (2 * reach + 1,) * 2)
+    return np.asarray(soft[reach:-reach, reach:-reach], np.float32)
+
+
+def _of_the_structure(
+    lattice: Lattice | None, scale: float, width: int, height: int
+) -> NDArray[np.float64] | None:
+    """Return the distances at which a structure recurs, in pixels of the shrunk ring."""
+    if lattice is None or lattice.strength < _STRUCTURED:
+        return None
+    a = np.array(lattice.first) / scale
+    b = np.array(lattice.second or (0.0, 0.0)) / scale
+    most = max(1, round(max(width, height) / max(4.0, float(np.hypot(*a)))))
+    n, m = np.meshgrid(np.arange(-most, most + 1), np.arange(-most, most + 1))
+    return np.asarray(n[..., np.newaxis] * a + m[..., np.newaxis] * b).reshape(-1, 2)
+
+
+def _near(steps: NDArray[np.float64], x: int, y: int, width: int, height: int) -> bool:
+    """Tell whether a distance on the ring is one of those, within a little."""
+    dx = (steps[:, 0] - x + width / 2) % width - width / 2
+    dy = (steps[:, 1] - y + height / 2) % height - height / 2
+    return bool(np.hypot(dx, dy).min() < max(3.0, 0.02 * min(width, height)))

@@ -1,0 +1,142 @@
+"""Trial of the scores: sound tiles and graded defects of a seed, and what is said of them."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from multiprocessing import get_context
+
+import numpy as np
+
+from stonestack.core import colour
+from stonestack.core.image import Picture, Space
+from stonestack.core.parallel import cores
+from stonestack.core.tile.faults.judging import Fault
+from stonestack.core.tile.scores import tile_scores
+from stonestack.trials.defects import GRADED, Box, Laid, stock
+from stonestack.trials.matters import MATTERS
+
+CLEAR = 2.0
+"""From this grade on a defect has to be found."""
+NOTICED = 1.0
+"""From this strength on a fault is held against a sound tile."""
+_LEAST_SIDE, _MOST_SIDE = 230, 420
+_BY_SEED = 4
+"""Sound tiles of each matter, beside that among the defects."""
+_NEAR = 0.03
+_WHOLE = ("light", "ghost")
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What was said of one tile."""
+
+    matter: str
+    name: str
+    grade: float
+    fault: float
+    kinds: tuple[str, ...]
+    """Of the faults that were said to be noticeable."""
+    named: bool
+    placed: bool
+
+
+@dataclass(frozen=True)
+class _Tile:
+    matter: str
+    defect: int
+    """Its place in the list of graded defects."""
+    width: int
+    height: int
+    seed: int
+
+
+def outcomes(seed: int) -> list[Outcome]:
+    """Lay every defect into every matter and score it, and some sound tiles of each.
+
+    Parameters
+    ----------
+    seed : int
+        Draws matters, sizes and places.
+    """
+    with ProcessPoolExecutor(cores(), mp_context=get_context("spawn")) as pool:
+        return list(pool.map(_told, _tiles(seed), chunksize=8))
+
+
+def _tiles(seed: int) -> Iterator[_Tile]:
+    rng = np.random.default_rng((seed, 1))
+    number = 0
+    for matter in MATTERS:
+        for defect in (*[0] * _BY_SEED, *range(len(GRADED))):
+            number += 1
+            graded = GRADED[defect]
+            if graded.only is not None and matter not in graded.only:
+                continue
+            # Even, as a tile is; noise of two pixels wraps on such sides only.
+            width, height = (2 * int(v) for v in rng.integers(_LEAST_SIDE // 2, _MOST_SIDE // 2, 2))
+            yield _Tile(matter, defect, width, height, seed * 10_000 + number)
+
+
+def _told(tile: _Tile) -> Outcome:
+    graded = GRADED[tile.defect]
+    laid = graded.make(stock(tile.matter, tile.width, tile.height, tile.seed))
+    stored = colour.to_bytes(np.clip(laid.values, 0, 1))
+    scores = tile_scores(Picture(colour.bytes_to_linear(stored), Space.LINEAR, wraps=True))
+    assert scores is not None
+    right = [f for f in scores.faults if f.kind in graded.kinds]
+    return Outcome(
+        matter=tile.matter,
+        name=graded.name,
+        grade=graded.grade,
+        fault=scores.fault,
+        kinds=tuple(sorted({f.kind for f in scores.faults if f.strength >= NOTICED})),
+        named=bool(right),
+        placed=any(at(fault, laid) for fault in right),
+    )
+
+
+def at(fault: Fault, laid: Laid) -> bool:
+    """Tell whether a fault is said to be where the defect is, within a little."""
+    if laid.box is None or fault.kind in _WHOLE:
+        return True
+    height, width = laid.values.shape[:2]
+    return all(_touch(fault.box, laid.box, axis, side) for axis, side in ((0, width), (1, height)))
+
+
+def _touch(a: Sequence[float], b: Box, axis: int, side: int) -> bool:
+    middle = (a[axis] + a[axis + 2] / 2) - (b[axis] + b[axis + 2] / 2)
+    apart = abs((middle + side / 2) % side - side / 2)
+    return apart <= (a[axis + 2] + b[axis + 2]) / 2 + max(4.0, _NEAR * side)
+
+
+def table(told: Sequence[Outcome]) -> Iterator[str]:
+    """Return the lines that sum a trial up."""
+    from scipy.stats import spearmanr
+
+    yield f"{'defect':22} {'grade':>5} {'said':>5} {'named':>6} {'placed':>6}  most said of it"
+    for name in dict.fromkeys(outcome.name for outcome in told):
+        rows = [outcome for outcome in told if outcome.name == name]
+        said = Counter(kind for row in rows for kind in row.kinds).most_common(3)
+        yield (
+            f"{name:22} {rows[0].grade:5.1f} {np.median([r.fault for r in rows]):5.1f}"
+            f" {_share(rows, lambda r: r.named):>6} {_share(rows, lambda r: r.placed):>6}"
+            f"  {', '.join(f'{kind} {count}' for kind, count in said)}"
+        )
+    sound = [outcome for outcome in told if outcome.grade == 0]
+    clear = [outcome for outcome in told if outcome.grade >= CLEAR]
+    rank = spearmanr([o.grade for o in told], [o.fault for o in told]).statistic
+    yield f"Rank correlation of fault and grade: {rank:.2f} over {len(told)} tiles"
+    yield (
+        f"Clear defects with the right name: {_share(clear, lambda r: r.named)},"
+        f" and place: {_share(clear, lambda r: r.placed)}, of {len(clear)}"
+    )
+    yield (
+        f"Sound tiles said to have a noticeable fault:"
+        f" {_share(sound, lambda r: bool(r.kinds))} of {len(sound)}"
+    )
+
+
+def _share(rows: Sequence[Outcome], holds: Callable[[Outcome], bool]) -> str:
+    return f"{100 * sum(map(holds, rows)) / max(1, len(rows)):.0f} %"
