@@ -319,6 +319,8 @@ def _inspect(options: argparse.Namespace) -> int:
     if facts.role is not None:
         sure = f"{facts.role_confidence:.0%} sure: {facts.role_reason}"
         rows["Likely"] = f"{facts.role.value} ({sure})"
+    if facts.green is not None:
+        rows["Green"] = f"{facts.green} ({facts.green_confidence:.0%} sure, by its slopes)"
     for words in facts.unusual:
         rows[f"Unusual {len(rows)}"] = words
     for name, value in rows.items():

@@ -5,15 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+import numpy as np
 from pydantic import BaseModel
 
-from stonestack.core import codecs
+from stonestack.core import codecs, colour
 from stonestack.core.catalogue.describe import Described, describe
 from stonestack.core.catalogue.guess import guess_raw
 from stonestack.core.catalogue.names import NameParts, parts
 from stonestack.core.codecs import FileFacts, pictures
 from stonestack.core.codecs.headers import PILLOW
-from stonestack.core.image import Picture, Space
+from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.normals import Green, green_of
 from stonestack.core.readers import reader
 from stonestack.core.resize import limited
 from stonestack.core.roles import Role
@@ -28,6 +30,7 @@ _MEETS, _AS_SHARP = 1.1, 0.8
 class SourceFacts(FileFacts):
     """A file's facts, and what it is for as far as its name and pixels tell.
 
+    ``green`` tells of normals which way their second channel points, as their slopes show.
     ``use`` is ``surface``, ``icon`` or ``unknown``; confidence is 0..1. ``wraps`` tells that its
     opposite edges meet, so that it is a tile already.
     """
@@ -38,6 +41,8 @@ class SourceFacts(FileFacts):
     role_reason: str = ""
     use: str = "unknown"
     use_reason: str = ""
+    green: Green | None = None
+    green_confidence: float = 0.0
     wraps: bool = False
 
 
@@ -100,8 +105,13 @@ def examine(name: str, data: bytes, suffixes: Mapping[str, Role] | None = None) 
     if described.look is None:
         return Examined(SourceFacts(**common), described, small)
     told = guess_raw(words, described.look, facts.width, facts.height)
+    green: dict[str, object] = {}
+    if told.role is Role.NORMAL:
+        way, sure = green_of(_vectors(small))
+        green = {"green": way, "green_confidence": sure}
     weighed = SourceFacts(
         **common,
+        **green,
         role=told.role,
         role_confidence=told.sure,
         role_reason=told.reason,
@@ -109,6 +119,11 @@ def examine(name: str, data: bytes, suffixes: Mapping[str, Role] | None = None) 
         use_reason=told.use_reason,
     )
     return Examined(weighed, described, small)
+
+
+def _vectors(small: Picture) -> Floats:
+    """Return a picture that was read as colour as the vectors that its numbers are."""
+    return np.asarray(colour.to_srgb(small.body) * np.float32(2) - np.float32(1), np.float32)
 
 
 def edges_meet(picture: Picture) -> bool:

@@ -3695,6 +3695,7 @@ export interface components {
          * SourceFacts
          * @description A file's facts, and what it is for as far as its name and pixels tell.
          *
+         *     ``green`` tells of normals which way their second channel points, as their slopes show.
          *     ``use`` is ``surface``, ``icon`` or ``unknown``; confidence is 0..1. ``wraps`` tells that its
          *     opposite edges meet, so that it is a tile already.
          */
@@ -3722,6 +3723,13 @@ export interface components {
             colour_space: "srgb" | "linear" | "unmarked";
             /** Extension Lies */
             extension_lies: boolean;
+            /** @default null */
+            green: components["schemas"]["Green"] | null;
+            /**
+             * Green Confidence
+             * @default 0
+             */
+            green_confidence: number;
             /** Height */
             height: number;
             kind: components["schemas"]["FileKind"];

@@ -16,22 +16,25 @@ from PIL import Image
 from stonestack.core import containers
 from stonestack.core.blocks.formats import FORMATS
 from stonestack.core.blocks.opacity import see_through
-from stonestack.core.catalogue.looks import Look, look
+from stonestack.core.catalogue.looks import Look, bluish, look
 from stonestack.core.codecs import dds, ktx2
 from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.errors import StoneError
 from stonestack.core.image import Bytes
+from stonestack.core.normals import are_unit
 from stonestack.core.readers import reader
 from stonestack.core.texels import eight
 
 if TYPE_CHECKING:
     from stonestack.core.codecs.pictures import Survey
 
-VERSION = 3
+VERSION = 4
 """Counted up when the same content would be described otherwise."""
 _FINER = 4
 """How much larger a picture is read than it is shown."""
+_TRIED_ROWS = 64
+"""Rows of a texture that are tried for unit length."""
 LOOKED = 128
 """Longest side that is looked at."""
 
@@ -105,8 +108,16 @@ def _texture(kind: FileKind, data: bytes) -> Described:
         len(texture.levels),
         str(texture.format),
         alpha,
-        look=look(shown(small_level(texture)), channels),
+        look=_look(texture, channels),
     )
+
+
+def _look(texture: Texture, channels: int) -> Look:
+    texels = shown(small_level(texture))
+    unit = None
+    if channels > 2 and max(texture.width, texture.height) > LOOKED and bluish(texels):
+        unit = float(are_unit(texture.first_rows(_TRIED_ROWS)[..., :3], 255).mean())
+    return look(texels, channels, unit)
 
 
 def small_level(texture: Texture, longest: int = LOOKED) -> Bytes:
@@ -138,6 +149,7 @@ def shown(texels: Bytes) -> Bytes:
 def _image(kind: FileKind, data: bytes, seen: Survey | None) -> Described:
     from stonestack.core.codecs import pictures
 
+    quick = seen is None
     try:
         seen = seen or pictures.survey(data, kind, LOOKED, quick=True)
     except StoneError as error:
@@ -147,7 +159,11 @@ def _image(kind: FileKind, data: bytes, seen: Survey | None) -> Described:
     words = f"{header.mode.lower()}{'16' if header.bits == 16 else ''}"
     small = Image.fromarray(eight(seen.texels))
     shrink = max(1, max(small.size) // LOOKED)
-    seen_as = look(np.asarray(small.reduce(shrink)), 4)
+    texels = np.asarray(small.reduce(shrink))
+    if quick and kind is FileKind.JPEG and bluish(texels):
+        # Decoded coarsely, unit vectors have lost their length.
+        seen = pictures.survey(data, kind, LOOKED)
+    seen_as = look(texels, 4, seen.unit)
     return Described(str(kind), header.width, header.height, 1, words, alpha, look=seen_as)
 
 

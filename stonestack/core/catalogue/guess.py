@@ -14,6 +14,8 @@ _CLEAR_RIM = 0.85
 _SPRITE = 512
 _SMALL = 64
 _LONG = 6.0
+_BY_NAME = 0.85
+_ONE_OF_MANY = 0.45
 
 
 @dataclass(frozen=True)
@@ -58,22 +60,33 @@ def guess_raw(name: NameParts, look: Look, width: int, height: int) -> Guess:
 
 
 def _role(name: NameParts, look: Look) -> tuple[Role, float, str]:
-    fitting = of_look(look.family)
-    role, sure, reason = fitting[0], look.sure, look.seen
-    if len(fitting) > 1 and look.family == "grey":
-        sure = 0.5
-    if name.role in fitting:
-        role, sure = name.role, min(0.98, look.sure + 0.15)
-        reason = f"suffix _{name.suffix}; {look.seen}"
-    elif look.flat and name.role is not None:
-        role, sure, reason = name.role, 0.6, f"suffix _{name.suffix}; too plain to tell by pixels"
-    elif name.role is not None:
-        sure = max(0.4, look.sure - 0.15)
-        title = ROLES[name.role].title.lower()
-        reason = f"{look.seen}, though the suffix _{name.suffix} says {title}"
-    elif look.family == "colour" and look.flat:
-        sure = 0.4
-    return role, round(sure, 2), reason
+    """Weigh both: a clear suffix is beaten only by proof, and without one pixels decide."""
+    by_pixels = of_look(look.family)
+    if name.role is None:
+        if look.family == "grey":
+            several = ", ".join(ROLES[role].title.lower() for role in by_pixels[:4])
+            return by_pixels[0], _ONE_OF_MANY, f"grey: one of {several} or another"
+        sure = 0.4 if look.flat and look.family == "colour" else look.sure
+        return by_pixels[0], sure, look.seen
+    suffix = f"suffix _{name.suffix}"
+    if name.role in by_pixels:
+        return name.role, min(0.98, round(look.sure + 0.15, 2)), f"{suffix}; {look.seen}"
+    if look.flat:
+        return name.role, 0.6, f"{suffix}; too plain to tell by pixels"
+    if not _disproved(name.role, look):
+        return name.role, _BY_NAME, f"{suffix}; {look.seen}"
+    title = ROLES[name.role].title.lower()
+    sure = _ONE_OF_MANY if look.family == "grey" else round(look.sure - 0.15, 2)
+    return by_pixels[0], sure, f"{look.seen}, though the {suffix} says {title}"
+
+
+def _disproved(role: Role, look: Look) -> bool:
+    """Tell whether pixels prove that a picture is not of a role.
+
+    Normals are unit vectors and nothing else is; what holds plain numbers has no colours; but
+    colour may be grey all over.
+    """
+    return "normal" in (look.family, *ROLES[role].looks) or look.family == "colour"
 
 
 def _raw_use(name: NameParts, look: Look, width: int, height: int) -> tuple[str, str]:

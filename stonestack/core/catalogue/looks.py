@@ -19,6 +19,10 @@ from stonestack.core.image import Bytes, Floats
 SIDE = 32
 _LOW = 16
 HASH_BYTES = _LOW * _LOW // 8
+_COLOURED = 2.0
+"""Mean difference of the channels, of 255, from which on a picture has colour."""
+_UNIT = 0.85
+_ROUGHLY_UNIT = 0.45
 _FLAT = 1.5
 """Standard deviation, of 255, below which a picture has nothing to know it by."""
 
@@ -57,7 +61,7 @@ class Look:
     tones: bytes
 
 
-def look(texels: Bytes, channels: int = 4) -> Look:
+def look(texels: Bytes, channels: int = 4, unit: float | None = None) -> Look:
     """Look at a picture.
 
     Parameters
@@ -66,9 +70,12 @@ def look(texels: Bytes, channels: int = 4) -> Look:
         Stored texels, at any size; about 64 to 256 on the longer side is enough.
     channels : int
         Channels of the stored format: two of blocks are a vector's x and y.
+    unit : float, optional
+        Which share of the texels were unit vectors before they were averaged; that of these
+        texels where it is not known.
     """
     texels = np.ascontiguousarray(texels)
-    family, sure, seen = _family(texels, channels)
+    family, sure, seen = _family(texels, channels, unit)
     icon, icon_seen = _icon(texels)
     light = np.empty(texels.shape[:2], np.float32)
     tones = np.empty((4, 4, 3), np.float32)
@@ -128,23 +135,38 @@ def _cosines() -> Floats:
     return np.cos(np.pi * (2 * n + 1) * k / (2 * SIDE)).astype(np.float32)
 
 
-def _family(texels: Bytes, channels: int) -> tuple[str, float, str]:
+def _family(texels: Bytes, channels: int, unit: float | None) -> tuple[str, float, str]:
     told = np.empty(8, np.float64)
     look_kernels.channels(texels, told)
     if channels == 2:
         if told[look_kernels.INSIDE_DISC] > 0.97:
             return "normal", 0.9, "two channels that are directions"
         return "colour", 0.4, "two channels that are no directions"
-    if channels == 1 or told[look_kernels.SPREAD] < 2.0:
+    if channels == 1 or told[look_kernels.SPREAD] < _COLOURED:
         dark, bright = told[look_kernels.DARK], told[look_kernels.BRIGHT]
         if dark + bright > 0.8 and min(dark, bright) > 0.05:
             return "mask", 0.8, "grey, nearly all of it black or white"
         return "grey", 0.8, "all channels alike"
-    if told[look_kernels.UNIT] > 0.85 and told[look_kernels.MEAN_Z] > 0.4:
-        aside = max(abs(told[look_kernels.MEAN_X]), abs(told[look_kernels.MEAN_Y]))
-        if aside < 0.25:
-            return "normal", 0.95, "unit vectors around blue"
+    if unit is None:
+        unit = float(told[look_kernels.UNIT])
+    if unit > _UNIT and around_blue(told):
+        return "normal", 0.95, "unit vectors around blue"
+    if unit > _ROUGHLY_UNIT and around_blue(told):
+        return "normal", 0.7, "vectors around blue, about of unit length"
     return "colour", 0.85, "three channels that differ"
+
+
+def around_blue(told: NDArray[np.float64]) -> bool:
+    """Tell whether texels point at the viewer on the whole, as a map of normals does."""
+    aside = max(abs(told[look_kernels.MEAN_X]), abs(told[look_kernels.MEAN_Y]))
+    return bool(told[look_kernels.MEAN_Z] > 0.3 and aside < 0.25)
+
+
+def bluish(texels: Bytes) -> bool:
+    """Tell whether a small picture may be one of normals, averaged: worth a look at full size."""
+    told = np.empty(8, np.float64)
+    look_kernels.channels(np.ascontiguousarray(texels), told)
+    return told[look_kernels.SPREAD] >= _COLOURED and around_blue(told)
 
 
 def _icon(texels: Bytes) -> tuple[float, str]:

@@ -66,6 +66,8 @@ class Decoded:
         Whether no texel of the whole picture is clear.
     grey : bool
         Whether red, green and blue are the same all over the whole picture.
+    unit : float
+        Which share of its texels are unit vectors, before it was shrunk.
     """
 
     facts: PictureFacts
@@ -73,6 +75,7 @@ class Decoded:
     alpha: bool
     opaque: bool
     grey: bool
+    unit: float
 
 
 def header(data: bytes, kind: FileKind) -> PictureFacts:
@@ -120,7 +123,8 @@ def _here(data: bytes, kind: FileKind, wanted: Wanted, facts: PictureFacts) -> D
         parts = list(bands.each)
         numbers = parts[0] if len(parts) == 1 else np.concatenate(parts)
     numbers = np.ascontiguousarray(upright(numbers, bands.turned))
-    return Decoded(facts, numbers, bands.alpha, bands.seen.opaque, bands.seen.grey)
+    seen = bands.seen
+    return Decoded(facts, numbers, bands.alpha, seen.opaque, seen.grey, seen.unit_share)
 
 
 class _Reader:
@@ -212,7 +216,7 @@ class _Answer:
             numbers = self._pixels(said, form["shape"], form["dtype"], form["turned"])
             seen = self._line(said)
             if seen is not None:
-                self.found = Decoded(facts, numbers, form["alpha"], seen["opaque"], seen["grey"])
+                self.found = Decoded(facts, numbers, form["alpha"], **seen)
         self.facts = facts
 
     def _line(self, said: BufferedReader) -> dict[str, Any] | None:

@@ -31,6 +31,7 @@ from stonestack.core.codecs.headers import (
 from stonestack.core.codecs.profiles import Profile, by_tables
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.errors import BadFile
+from stonestack.core.normals import are_unit
 from stonestack.core.texels import shrunk
 
 Numbers = NDArray[Any]
@@ -93,12 +94,18 @@ class Bands:
     seen: Seen
 
 
+_SAMPLED = 3
+"""Every so manieth row and column is tried for unit length."""
+
+
 @dataclass
 class Seen:
-    """What all pixels have in common: nothing clear, no colour."""
+    """What all pixels have in common: nothing clear, no colour; how many are unit vectors."""
 
     opaque: bool = True
     grey: bool = True
+    unit: int = 0
+    sampled: int = 0
 
     def look(self, band: Numbers, alpha: bool) -> None:
         """Look at a band of the full size."""
@@ -108,6 +115,16 @@ class Seen:
         body = band[..., :-1] if alpha else band
         if self.grey and body.shape[2] == 3:
             self.grey = bool((body[..., :1] == body[..., 1:]).all())
+        if body.shape[2] == 3 and not self.grey:
+            # Before anything is averaged: the mean of unit vectors is shorter than they are.
+            tried = are_unit(body[::_SAMPLED, ::_SAMPLED], _TOP.get(str(band.dtype), 1))
+            self.unit += int(tried.sum())
+            self.sampled += tried.size
+
+    @property
+    def unit_share(self) -> float:
+        """Return which share of the texels that were tried are unit vectors."""
+        return self.unit / self.sampled if self.sampled else 0.0
 
 
 def decode(file: Input, kind: FileKind, wanted: Wanted, facts: PictureFacts) -> Bands:

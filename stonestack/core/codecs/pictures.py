@@ -40,6 +40,8 @@ class Survey:
         Whether no texel of the full picture is clear, or coloured.
     alpha : bool
         Whether the file has alpha.
+    unit : float
+        Which share of the full picture's texels are unit vectors.
     """
 
     facts: PictureFacts
@@ -47,6 +49,7 @@ class Survey:
     alpha: bool
     opaque: bool
     grey: bool
+    unit: float
 
 
 def facts(data: bytes, kind: FileKind) -> PictureFacts:
@@ -77,7 +80,7 @@ def survey(data: bytes, kind: FileKind, longest: int, quick: bool = False) -> Su
         If the file is damaged, cut short or too large.
     """
     found = apart.decoded(data, kind, Wanted("inks", longest, quick))
-    return Survey(found.facts, _four(found, 16), found.alpha, found.opaque, found.grey)
+    return Survey(found.facts, _four(found, 16), found.alpha, found.opaque, found.grey, found.unit)
 
 
 def read(data: bytes, kind: FileKind, space: Space, longest: int = 0) -> Picture:

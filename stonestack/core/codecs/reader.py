@@ -83,7 +83,8 @@ def _answered(question: dict[str, Any], file: Input, out: BinaryIO) -> bool:
             out.write(np.ascontiguousarray(first).data)
             for band in bands.each:
                 out.write(np.ascontiguousarray(band).data)
-        _say(out, {"opaque": bands.seen.opaque, "grey": bands.seen.grey})
+        seen = bands.seen
+        _say(out, {"opaque": seen.opaque, "grey": seen.grey, "unit": seen.unit_share})
     except StoneError as error:
         if begun:
             # Whoever reads pixels cannot tell a line from them.

@@ -67,6 +67,13 @@ class Texture:
         """Decode one level to stored texels, uint8 (height, width, channels)."""
         return blocks.decode(self.format, self.levels[level], *self.size(level))
 
+    def first_rows(self, count: int) -> Bytes:
+        """Decode the upper rows of the full size, about as many as asked for."""
+        info = FORMATS[self.format]
+        rows = min(self.height, -(-count // info.block) * info.block)
+        part = self.levels[0][: info.level_bytes(self.width, rows)]
+        return blocks.decode(self.format, part, self.width, rows)
+
     def small(self, longest: int) -> Bytes:
         """Decode to a longest side of no less than this, and less than twice as much.
 

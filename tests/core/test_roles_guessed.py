@@ -1,0 +1,119 @@
+"""What a file is for, from its name and its texels as they are."""
+
+import io
+import unittest
+
+import numpy as np
+from PIL import Image
+
+from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.catalogue.describe import describe
+from stonestack.core.codecs import dds
+from stonestack.core.codecs.texture import Texture
+from stonestack.core.image import Bytes, Floats
+from stonestack.core.normals import Green, are_unit, green_of
+from stonestack.core.roles import Role
+from stonestack.core.sources import SourceFacts, examine
+from stonestack.demo.paint import Canvas
+from stonestack.trials.matters import MATTERS, drawn
+
+SIDE = 512
+
+
+def normals(matter: str, relief: float, green: Green = Green.UP, seed: int = 31) -> Bytes:
+    """Draw a matter's normals from its lightness, by plain differences."""
+    height = drawn(matter, Canvas(SIDE, SIDE, seed, True)).mean(axis=2)
+    height = (height - height.min()) / np.ptp(height) * relief
+    across = (np.roll(height, -1, 1) - np.roll(height, 1, 1)) / 2
+    down = (np.roll(height, -1, 0) - np.roll(height, 1, 0)) / 2
+    up = down if green is Green.UP else -down
+    vectors = np.stack([-across, up, np.ones_like(height)], axis=-1)
+    vectors /= np.linalg.norm(vectors, axis=2, keepdims=True)
+    return np.rint((vectors + 1) * 127.5).astype(np.uint8)
+
+
+def stored(texels: Bytes, kind: str = "PNG") -> bytes:
+    buffer = io.BytesIO()
+    Image.fromarray(texels).save(buffer, kind, **({"quality": 90} if kind == "JPEG" else {}))
+    return buffer.getvalue()
+
+
+def facts(name: str, texels: Bytes, kind: str = "PNG") -> SourceFacts:
+    return examine(name, stored(texels, kind)).facts
+
+
+def bytes_of(values: Floats) -> Bytes:
+    return np.rint(np.clip(values, 0, 1) * 255).astype(np.uint8)
+
+
+class Normals(unittest.TestCase):
+    def test_they_are_known_at_any_relief_with_and_without_a_name(self) -> None:
+        for matter in ("gravel", "bark", "wall", "granite"):
+            for relief in (0.5, 4, 20, 60):
+                for name in (f"{matter}_normal.png", "img_0231.png"):
+                    found = facts(name, normals(matter, relief))
+                    with self.subTest(matter=matter, relief=relief, name=name):
+                        self.assertIs(found.role, Role.NORMAL)
+                        self.assertGreaterEqual(found.role_confidence, 0.9)
+
+    def test_a_texture_without_levels_is_tried_at_its_full_size(self) -> None:
+        texels = normals("gravel", 40)
+        four = np.concatenate([texels, np.full((SIDE, SIDE, 1), 255, np.uint8)], axis=2)
+        texture = Texture(BlockFormat.RGBA8, False, SIDE, SIDE, (four.tobytes(),))
+        look = describe(dds.write(texture)).look
+        assert look is not None
+        self.assertEqual(look.family, "normal")
+
+    def test_a_bluish_picture_is_no_map_of_normals(self) -> None:
+        sky = np.array([0.58, 0.6, 0.88], np.float32)
+        values = drawn("plaster", Canvas(SIDE, SIDE, 3, True)).mean(axis=2, keepdims=True)
+        tinted = bytes_of(sky * (values / values.mean()))
+        self.assertLess(are_unit(tinted, 255).mean(), 0.3)
+        self.assertIs(facts("img_7.png", tinted).role, Role.COLOUR)
+
+    def test_green_is_told_by_the_slopes(self) -> None:
+        for matter in MATTERS:
+            for green in Green:
+                told = facts("x_n.png", normals(matter, 3, green, 47))
+                with self.subTest(matter=matter, green=green):
+                    self.assertIs(told.green, green)
+                    self.assertGreater(told.green_confidence, 0.5)
+
+    def test_flat_normals_tell_nothing_of_green(self) -> None:
+        flat = np.zeros((32, 32, 3), np.float32)
+        flat[..., 2] = 1
+        self.assertEqual(green_of(flat), (Green.UP, 0.5))
+
+
+class Sets(unittest.TestCase):
+    def test_a_set_in_long_words_is_taken_apart_rightly(self) -> None:
+        colour = bytes_of(drawn("wall", Canvas(SIDE, SIDE, 5, True)))
+        grey = colour.mean(axis=2).astype(np.uint8)
+        files = {
+            "brick_albedo.png": (colour, Role.COLOUR),
+            "brick_normal.png": (normals("wall", 6, seed=5), Role.NORMAL),
+            "brick_height.png": (grey, Role.HEIGHT),
+            "brick_roughness.png": (255 - grey, Role.ROUGHNESS),
+            "brick_ambientOcclusion.png": (grey, Role.OCCLUSION),
+            "brick_displacement.png": (grey, Role.HEIGHT),
+        }
+        for name, (texels, role) in files.items():
+            with self.subTest(name=name):
+                self.assertIs(facts(name, texels).role, role)
+
+    def test_colour_that_is_grey_all_over_keeps_its_name(self) -> None:
+        grey = bytes_of(drawn("granite", Canvas(SIDE, SIDE, 5, True))).mean(axis=2)
+        found = facts("slab_diffuse.png", grey.astype(np.uint8))
+        self.assertIs(found.role, Role.COLOUR)
+        self.assertLess(found.role_confidence, 0.9)
+
+    def test_grey_without_a_name_says_that_it_is_one_of_several(self) -> None:
+        grey = bytes_of(drawn("gravel", Canvas(SIDE, SIDE, 5, True))).mean(axis=2)
+        found = facts("img_12.png", grey.astype(np.uint8))
+        self.assertLess(found.role_confidence, 0.5)
+        self.assertIn("one of", found.role_reason)
+
+    def test_colours_prove_that_a_file_is_no_map_of_normals(self) -> None:
+        found = facts("wall_n.png", bytes_of(drawn("grass", Canvas(SIDE, SIDE, 5, True))))
+        self.assertIs(found.role, Role.COLOUR)
+        self.assertIn("though", found.role_reason)
