@@ -162,7 +162,9 @@ def _add_tiling(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -
     tile = commands.add_parser("tile", help="make a picture tile")
     tile.add_argument("input", type=Path)
     tile.add_argument("output", type=Path, help="its kind follows its extension")
-    tile.add_argument("--method", type=_one_of(_methods), default="cut")
+    tile.add_argument(
+        "--method", type=_one_of(_methods), help="left out, the way that suits best is chosen"
+    )
     tile.add_argument("--axes", choices=["x", "y", "both"], default="both")
     tile.add_argument("--size", metavar="WxH", help="texels, for example 1024x1024")
     tile.add_argument("--seed", type=int, help="another number, another tile, where chance draws")
@@ -177,17 +179,22 @@ def _add_tiling(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -
 
 
 def _tile(options: argparse.Namespace) -> int:
-    from stonestack.core.converting import parse_size, tile_file
+    from stonestack.core.converting import check_output, choose_method, parse_size, tile_file
     from stonestack.core.roles import Role
     from stonestack.store.files import write_atomically
 
     if options.input.resolve() == options.output.resolve():
         print("The output is the input; originals are never changed.", file=sys.stderr)
         return 2
+    given, method = options.input.read_bytes(), options.method
+    if method is None:
+        check_output(options.output.name)
+        method, choice = choose_method(given, Role(options.role), options.axes)
+        print(f"{method}: {choice.reason}.")
     data = tile_file(
-        options.input.read_bytes(),
+        given,
         options.output.name,
-        method=options.method,
+        method=method,
         axes=options.axes,
         size=parse_size(options.size) if options.size else None,
         seed=options.seed,

@@ -9,7 +9,7 @@ import hashlib
 import re
 from typing import Any
 
-from stonestack.core import ops
+from stonestack.core import codecs, ops
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.codecs.sniff import FileKind, kind_by_name
 from stonestack.core.errors import BadRequest
@@ -22,6 +22,7 @@ from stonestack.core.ops.stages import GEOMETRY
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.stepkind import SOLVED_AT
 from stonestack.core.steps import STEPS
+from stonestack.core.tile.choosing import TRIED_AT, Choice, choose
 from stonestack.core.tile.ways import Axes
 
 PICTURES = (FileKind.PNG, FileKind.TGA, FileKind.TIFF)
@@ -74,6 +75,27 @@ def convert(
     one = _Conversion(data, output_name, role)
     key = one.sized(one.start, size)
     return one.stored(key, format_name, mips)
+
+
+def choose_method(data: bytes, role: Role = Role.COLOUR, axes: Axes = "both") -> tuple[str, Choice]:
+    """Return which way of tiling suits a file's picture best, and what was found.
+
+    Parameters
+    ----------
+    data, role, axes
+        As for :func:`tile_file`.
+
+    Raises
+    ------
+    BadFile
+        If the file cannot be read.
+    BadRequest
+        If no way suits it.
+    """
+    picture = codecs.read_picture(data, ROLES[role].space, TRIED_AT)
+    choice = choose(picture, axes)
+    kinds = {kind: method for method, kind in METHODS.items()}
+    return kinds[choice.trials[0].kind], choice
 
 
 def tile_file(

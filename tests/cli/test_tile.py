@@ -58,6 +58,29 @@ class TilingOnTheCommandLine(unittest.TestCase):
                 self.assertAlmostEqual(after["y"], 1, delta=0.15)
                 self.assertIn("repetition", after)
 
+    def test_without_a_method_the_best_is_chosen_and_said(self) -> None:
+        out = self.folder / "chosen.png"
+        done = run("tile", self.raw, out)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        method, _, reason = done.stdout.partition(": ")
+        self.assertIn(method, METHODS)
+        self.assertIn("% of the picture", reason)
+        self.assertLess(self.seam(out)["fault"], 1)
+        same = self.folder / "same.png"
+        run("tile", self.raw, same, "--method", method)
+        self.assertEqual(out.read_bytes(), same.read_bytes())
+
+    def test_faults_have_kind_box_and_strength(self) -> None:
+        rolled = self.folder / "rolled.png"
+        with Image.open(self.raw) as image:
+            rolled.write_bytes(png(np.roll(np.asarray(image), (90, 120), axis=(0, 1))))
+        found = json.loads(run("seam", rolled, "--json").stdout)
+        self.assertGreater(found["fault"], 1.5)
+        boxes = [fault["box"] for fault in found["faults"] if fault["kind"] in ("seam", "tone")]
+        self.assertTrue(any(abs(box[0] + box[2] / 2 - 120) < 4 for box in boxes), boxes)
+        self.assertTrue(any(abs(box[1] + box[3] / 2 - 90) < 4 for box in boxes), boxes)
+        self.assertIn("seam, ", run("seam", rolled).stdout)
+
     def test_size_and_axes_are_as_asked(self) -> None:
         out = self.folder / "out.tga"
         done = run("tile", self.raw, out, "--method", "quilt", "--size", "512x256", "--axes", "x")

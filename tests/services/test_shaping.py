@@ -66,7 +66,7 @@ class Beginnings(WorkspaceCase):
 
     def test_a_set_starts_one_surface_whose_maps_follow_the_colour(self) -> None:
         for name, data in {
-            "sail_c.png": stored("weave"),
+            "sail_c.png": stored("stochastic"),
             "sail_h.png": grey(),
             "lone_c.png": stored("bricks"),
         }.items():
