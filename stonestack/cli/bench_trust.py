@@ -8,17 +8,19 @@ from collections.abc import Sequence
 from stonestack.trials import faults
 
 
-def bench_trust(seeds: Sequence[int]) -> None:
+def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
     """Print, for each seed, what the scores say of graded defects and of sound tiles.
 
     Parameters
     ----------
     seeds : sequence of int
         Each draws other matters, sizes and places.
+    matters : sequence of str
+        Only these; all if there is none.
     """
     for seed in seeds:
         started = time.perf_counter()
-        told = faults.outcomes(seed)
+        told = faults.outcomes(seed, matters)
         print(f"Seed {seed}: faults of {len(told)} tiles")
         for line in faults.table(told):
             print(line)

@@ -92,6 +92,9 @@ def _parser() -> argparse.ArgumentParser:
     bench.add_argument(
         "--seed", type=int, action="append", help="for trust: draws the trial; may be given again"
     )
+    bench.add_argument(
+        "--matter", type=_one_of(_matters), action="append", help="for trust: only this one"
+    )
     bench.add_argument("--side", type=int, default=2048, help="for tile: pixels each way")
     bench.add_argument("--files", type=int, default=10_000, help="for catalogue")
     bench.add_argument("--surfaces", type=int, default=1000, help="for project")
@@ -125,6 +128,12 @@ def _formats() -> list[str]:
     return [str(format_) for format_ in BlockFormat if format_.info.written]
 
 
+def _matters() -> list[str]:
+    from stonestack.trials.matters import MATTERS
+
+    return list(MATTERS)
+
+
 def _methods() -> list[str]:
     from stonestack.core.converting import METHODS
 
@@ -145,7 +154,7 @@ def _bench(options: argparse.Namespace) -> int:
     if options.what == "trust":
         from stonestack.cli.bench_trust import bench_trust
 
-        bench_trust(options.seed or [1])
+        bench_trust(options.seed or [1], options.matter or [])
         return 0
     from stonestack.cli import bench
 

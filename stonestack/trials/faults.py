@@ -53,16 +53,19 @@ class _Tile:
     seed: int
 
 
-def outcomes(seed: int) -> list[Outcome]:
+def outcomes(seed: int, matters: Sequence[str] = ()) -> list[Outcome]:
     """Lay every defect into every matter and score it, and some sound tiles of each.
 
     Parameters
     ----------
     seed : int
         Draws matters, sizes and places.
+    matters : sequence of str
+        Only these; all if there is none.
     """
+    tiles = [tile for tile in _tiles(seed) if not matters or tile.matter in matters]
     with ProcessPoolExecutor(cores(), mp_context=get_context("spawn")) as pool:
-        return list(pool.map(_told, _tiles(seed), chunksize=8))
+        return list(pool.map(_told, tiles, chunksize=8))
 
 
 def _tiles(seed: int) -> Iterator[_Tile]:

@@ -16,8 +16,8 @@ from tests.core import defects
 from tests.support import png
 
 
-def raw(base: str, side: int = 420) -> bytes:
-    stored = defects.BASES[base](side, 5, False)
+def raw(base: str, side: int = 420, rolled: tuple[int, int] = (0, 0)) -> bytes:
+    stored = np.roll(defects.BASES[base](side, 5, False), rolled, axis=(0, 1))
     return png(np.rint(stored * 255).astype(np.uint8))
 
 
@@ -48,6 +48,14 @@ class TileCase(DemoCase):
         expect(self.cell("colour", "steps")).to_contain_text(words, timeout=PATIENCE)
 
 
+VERDICTS = {
+    "mirror_tile": "mirror-symmetric",
+    # They lay pieces of the picture, some of them more than once.
+    "blend_tile": re.compile("tiles both ways|part is there again"),
+    "quilt_tile": re.compile("tiles both ways|part is there again"),
+}
+
+
 class RawToTile(TileCase):
     def test_a_raw_picture_becomes_a_tile_with_good_scores_and_goes_back(self) -> None:
         page = self.page
@@ -58,7 +66,7 @@ class RawToTile(TileCase):
         for way in ("quilt_tile", "wrap_tile", "blend_tile", "mirror_tile", "cut_tile"):
             page.get_by_label("Way", exact=True).select_option(way)
             expect(page.get_by_label("Way", exact=True)).to_have_value(way, timeout=PATIENCE)
-            self.ready("mirror-symmetric" if way == "mirror_tile" else "tiles both ways")
+            self.ready(VERDICTS.get(way, "tiles both ways"))
         # Back to the beginning, one step at a time.
         undo = page.get_by_role("button", name=re.compile("^Undo"))
         while undo.is_enabled():
@@ -66,6 +74,18 @@ class RawToTile(TileCase):
             undo.click()
             expect(undo).not_to_have_attribute("data-next", told or "", timeout=PATIENCE)
         expect(self.cell("colour", "source")).to_contain_text("Drop a picture", timeout=PATIENCE)
+
+    def test_faults_far_from_the_edges_are_listed_and_marked(self) -> None:
+        page = self.page
+        # Its edges meet, so that it is taken for a tile, but its seams are inside.
+        self.begin("rolled_grit.png", raw("stochastic", 256, (90, 120)), "Rolled grit")
+        self.ready(re.compile("a seam runs through it|its tone steps"))
+        listed = page.get_by_role("list", name="What an eye notices")
+        expect(listed.get_by_role("listitem").first).to_contain_text(
+            re.compile("Seam|Step of tone")
+        )
+        page.get_by_label("Seams and spots").check()
+        expect(page.locator("[data-fault='1']").first).to_be_visible()
 
     def test_the_making_can_be_stopped_and_goes_on_when_told(self) -> None:
         page = self.page

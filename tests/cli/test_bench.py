@@ -48,6 +48,15 @@ class Bench(CommandCase):
             self.assertAlmostEqual(float(row[-2]), 1, delta=0.3)
             self.assertAlmostEqual(float(row[-1]), 1, delta=0.3)
 
+    def test_scores_are_tried_on_graded_defects(self) -> None:
+        code, out, err = self.run_command("bench", "trust", "--seed", 5, "--matter", "gravel")
+        self.assertEqual((code, err), (0, ""))
+        self.assertIn("Seed 5: faults of ", out)
+        rank = re.search(r"Rank correlation of fault and grade: (\d\.\d+)", out)
+        assert rank is not None
+        self.assertGreater(float(rank[1]), 0.6)
+        self.assertIn("ghost of two", out)
+
     def test_what_cannot_be_measured_is_refused(self) -> None:
         with self.assertRaises(SystemExit) as caught:
             self.run_command("bench", "everything")

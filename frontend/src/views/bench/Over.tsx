@@ -75,14 +75,14 @@ function Numbered({ number, x, y, width, height }: { number: number; x: number; 
   const high = Math.max(LEAST, height);
   const box = { x: x - (wide - width) / 2, y: y - (high - height) / 2, width: wide, height: high };
   return (
-    <>
+    <g data-fault={number}>
       <rect {...box} fill="none" stroke="#000" strokeWidth={3} />
       <rect {...box} fill="none" stroke="#fff" strokeWidth={1.25} strokeDasharray="2 3" />
       <rect x={box.x - 1} y={box.y - 1} width={14} height={14} fill="#000" />
       <text x={box.x + 6} y={box.y + 10} fontSize={11} textAnchor="middle" fill="#fff" className="figures">
         {number}
       </text>
-    </>
+    </g>
   );
 }
 
