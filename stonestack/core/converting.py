@@ -95,7 +95,7 @@ def choose_method(data: bytes, role: Role = Role.COLOUR, axes: Axes = "both") ->
     picture = codecs.read_picture(data, ROLES[role].space, TRIED_AT)
     choice = choose(picture, axes)
     kinds = {kind: method for method, kind in METHODS.items()}
-    return kinds[choice.trials[0].kind], choice
+    return kinds[choice.tried[0].kind], choice
 
 
 def tile_file(

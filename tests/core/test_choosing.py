@@ -77,17 +77,17 @@ class Choosing(unittest.TestCase):
     def test_every_way_is_tried_and_the_one_with_least_against_it_comes_first(self) -> None:
         choice = choose(picture(raw("gravel")))
         family = {step.name for step in STEPS.values() if step.family == FAMILY}
-        self.assertEqual({trial.kind for trial in choice.trials}, family)
-        costs = [trial.cost for trial in choice.trials]
+        self.assertEqual({way.kind for way in choice.tried}, family)
+        costs = [way.cost for way in choice.tried]
         self.assertEqual(costs, sorted(costs))
-        self.assertLess(choice.trials[0].fault, 1)
+        self.assertLess(choice.tried[0].fault, 1)
         self.assertFalse(choice.scene)
-        self.assertIn(choice.trials[0].title, choice.reason)
+        self.assertIn(choice.tried[0].title, choice.reason)
         self.assertIn("% of the picture", choice.reason)
 
     def test_what_lays_parts_again_and_mirrors_do_not_win(self) -> None:
         for matter in ("granite", "tiles"):
-            best = choose(picture(raw(matter))).trials[0]
+            best = choose(picture(raw(matter))).tried[0]
             with self.subTest(matter=matter):
                 self.assertNotIn(best.kind, ("mirror_tile", "blend_tile"))
                 self.assertGreater(best.likeness, 0.7)

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
+from contextvars import copy_context
 from dataclasses import dataclass
 
 from stonestack.core import colour
-from stonestack.core.errors import StoneError
+from stonestack.core.errors import BadRequest
 from stonestack.core.image import Picture
+from stonestack.core.parallel import cores
 from stonestack.core.resize import limited
+from stonestack.core.stepkind import StepKind
 from stonestack.core.steps import STEPS
-from stonestack.core.tile.likeness import character_of, is_scene, likeness
+from stonestack.core.tile.likeness import Character, character_of, is_scene, likeness
 from stonestack.core.tile.scores import tile_scores
 from stonestack.core.tile.ways import FAMILY, Axes
 
@@ -25,7 +29,7 @@ _SCENE_WORDS = (
 
 
 @dataclass(frozen=True)
-class Trial:
+class Tried:
     """One way, tried small.
 
     Parameters
@@ -63,14 +67,14 @@ class Choice:
 
     Parameters
     ----------
-    trials : tuple of Trial
+    tried : tuple of Tried
     reason : str
         Why the first is the best, in words.
     scene : bool
         Whether the picture shows a scene or an object.
     """
 
-    trials: tuple[Trial, ...]
+    tried: tuple[Tried, ...]
     reason: str
     scene: bool
 
@@ -87,52 +91,58 @@ def choose(picture: Picture, axes: Axes = "both") -> Choice:
 
     Raises
     ------
-    StoneError
+    BadRequest
         If no way suits: what the first says.
     """
     small = limited(picture, TRIED_AT)
     seen = colour.seen(small)
     source = character_of(seen)
-    trials: list[Trial] = []
-    refused: StoneError | None = None
-    for step in STEPS.values():
-        if step.family != FAMILY:
-            continue
-        try:
-            tile = step.apply(small, step.params.model_validate({"axes": axes}))
-        except StoneError as error:
-            refused = refused or error
-            continue
-        scores = tile_scores(tile)
-        if scores is None:
-            continue
-        area = tile.width * tile.height / (small.width * small.height)
-        trials.append(
-            Trial(
-                kind=step.name,
-                title=step.title,
-                fault=scores.fault,
-                likeness=likeness(source, character_of(colour.seen(tile))),
-                kept=min(1.0, area) * (0.25 if step.name in _QUARTER else 1),
-                tile=tile,
-            )
-        )
-    if not trials:
-        raise refused or ValueError("no way of making a tile is registered")
-    trials.sort(key=lambda trial: trial.cost)
+    ways = [step for step in STEPS.values() if step.family == FAMILY]
+    with ThreadPoolExecutor(cores()) as pool:
+        begun = [
+            pool.submit(copy_context().run, _tried, small, source, step, axes) for step in ways
+        ]
+    told = [each.result() for each in begun]
+    tried = sorted((t for t in told if isinstance(t, Tried)), key=lambda way: way.cost)
+    if not tried:
+        raise next(t for t in told if isinstance(t, BadRequest))
     scene = is_scene(seen)
-    return Choice(tuple(trials), _reason(trials, scene), scene)
+    return Choice(tuple(tried), _reason(tried, scene), scene)
 
 
-def _reason(trials: list[Trial], scene: bool) -> str:
-    best = trials[0]
+def _tried(small: Picture, source: Character, step: StepKind, axes: Axes) -> Tried | BadRequest:
+    """Try one way; return why it does not suit, where it does not."""
+    try:
+        tile = step.apply(small, step.params.model_validate({"axes": axes}))
+    except BadRequest as refused:
+        return refused
+    scores = tile_scores(tile)
+    if scores is None:
+        return BadRequest(
+            "too-small-to-tile",
+            f"{small.width} × {small.height} pixels are too few to choose by.",
+            "Give a larger picture, or name a method.",
+        )
+    area = tile.width * tile.height / (small.width * small.height)
+    return Tried(
+        kind=step.name,
+        title=step.title,
+        fault=scores.fault,
+        likeness=likeness(source, character_of(colour.seen(tile))),
+        kept=min(1.0, area) * (0.25 if step.name in _QUARTER else 1),
+        tile=tile,
+    )
+
+
+def _reason(tried: list[Tried], scene: bool) -> str:
+    best = tried[0]
     words = [
         "shows no fault" if best.fault < 1 else f"has the least to see ({best.fault:.1f})",
         f"keeps {best.kept:.0%} of the picture",
         f"is {best.likeness:.0%} like it",
     ]
-    if len(trials) > 1:
-        second = trials[1]
+    if len(tried) > 1:
+        second = tried[1]
         near = second.cost - best.cost < _SMALL_LOSS
         words.append(f"{second.title} is {'as good' if near else 'next'}")
     told = f"{best.title} {', '.join(words)}"

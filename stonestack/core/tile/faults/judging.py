@@ -18,10 +18,10 @@ from stonestack.core.image import Floats
 from stonestack.core.tile.faults.bands import band_evidence
 from stonestack.core.tile.faults.bond import bond_evidence
 from stonestack.core.tile.faults.broad import light_evidence
+from stonestack.core.tile.faults.echoes import echo_evidence
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind
 from stonestack.core.tile.faults.lines import line_evidence
 from stonestack.core.tile.faults.spots import spot_evidence
-from stonestack.core.tile.faults.twins import twin_evidence
 from stonestack.core.tile.period import Lattice
 from stonestack.core.tile.repetition import Repetition
 
@@ -114,7 +114,7 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
     evidence = [
         *line_evidence(values),
         *band_evidence(values),
-        *twin_evidence(values, lattice),
+        *echo_evidence(values, lattice),
         *bond_evidence(values, lattice),
         *light_evidence(values),
         *spot_evidence(values, again),

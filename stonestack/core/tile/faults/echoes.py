@@ -42,7 +42,7 @@ _ALONE = 0.6
 _STRUCTURED = 0.3
 
 
-def twin_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
+def echo_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
     """Look for copies, ghosts and mirror axes.
 
     Parameters
@@ -56,6 +56,8 @@ def twin_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
     light = at_most(values, _SIDE).mean(axis=2, dtype=np.float32)
     scale = width / light.shape[1]
     white, spectrum = _whitened(light, scale > 1)
+    if not white.any():
+        return []
     found = _mirrors(spectrum, width, height)
     if not found:
         found = _repeats(white, spectrum, scale, lattice)
@@ -140,9 +142,9 @@ def _repeats(
         ):
             continue
         found += [
-            twin
-            for twin in _told(white, x, y, sigmas, scale)
-            if twin.kind == "copy" or _stands_alone(again, x, y)
+            echo
+            for echo in _told(white, x, y, sigmas, scale)
+            if echo.kind == "copy" or _stands_alone(again, x, y)
         ]
     return found
 
