@@ -5,11 +5,11 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from stonestack.trials import faults
+from stonestack.trials import faults, walls
 
 
 def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
-    """Print, for each seed, what the scores say of graded defects and of sound tiles.
+    """Print, for each seed, what the scores say of defects, and what becomes of structures.
 
     Parameters
     ----------
@@ -25,3 +25,10 @@ def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
         for line in faults.table(told):
             print(line)
         print(f"Drawn and scored in {time.perf_counter() - started:.0f} s\n", flush=True)
+        if matters:
+            continue
+        laid = walls.outcomes(seed)
+        print(f"Seed {seed}: tiles of {len(walls.walls(seed))} structures")
+        for line in walls.table(laid):
+            print(line)
+        print(flush=True)

@@ -200,7 +200,7 @@ def _tile(options: argparse.Namespace) -> int:
         check_output(options.output.name)
         method, choice = choose_method(given, Role(options.role), options.axes)
         print(f"{method}: {choice.reason}.")
-    data = tile_file(
+    made = tile_file(
         given,
         options.output.name,
         method=method,
@@ -209,7 +209,9 @@ def _tile(options: argparse.Namespace) -> int:
         seed=options.seed,
         role=Role(options.role),
     )
-    write_atomically(options.output, data)
+    write_atomically(options.output, made.data)
+    if made.kept:
+        print(f"Kept: {made.kept}.")
     return 0
 
 

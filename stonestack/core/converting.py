@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import re
+from dataclasses import dataclass
 from typing import Any
 
 from stonestack.core import codecs, ops
@@ -17,6 +18,7 @@ from stonestack.core.graph import Graph, Key
 from stonestack.core.image import Picture
 from stonestack.core.ops.evaluating import Evaluator
 from stonestack.core.ops.files import Storing, Written
+from stonestack.core.ops.operation import Solved
 from stonestack.core.ops.pictures import Canvas, Limit, Reading
 from stonestack.core.ops.stages import GEOMETRY
 from stonestack.core.roles import ROLES, Role
@@ -24,6 +26,7 @@ from stonestack.core.stepkind import SOLVED_AT
 from stonestack.core.steps import STEPS
 from stonestack.core.tile.choosing import TRIED_AT, Choice, choose
 from stonestack.core.tile.ways import Axes
+from stonestack.core.tile.whole import Kept
 
 PICTURES = (FileKind.PNG, FileKind.TGA, FileKind.TIFF)
 TEXTURES = (FileKind.DDS, FileKind.KTX2)
@@ -107,7 +110,7 @@ def tile_file(
     size: tuple[int, int] | None = None,
     seed: int | None = None,
     role: Role = Role.COLOUR,
-) -> bytes:
+) -> Tiled:
     """Return the content of a file that holds a tile made from another's picture.
 
     Parameters
@@ -143,13 +146,18 @@ def tile_file(
         given["width"] = _in_steps(size[0] / one.picture.width)
         given["height"] = _in_steps(size[1] / one.picture.height)
     params = step.params.model_validate(given)
-    if step.geometry is None:
-        key = one.put(step.name, params, one.start)
-    else:
-        small = one.put("limit", Limit(longest=SOLVED_AT), one.start)
-        geometry = one.put(f"{GEOMETRY}{step.name}", params, small)
-        key = one.put(step.name, params, one.start, one.start, geometry)
-    return one.stored(one.sized(key, size))
+    small = one.put("limit", Limit(longest=SOLVED_AT), one.start)
+    geometry = one.put(f"{GEOMETRY}{step.name}", params, small)
+    key = one.put(step.name, params, one.start, one.start, geometry)
+    return Tiled(one.stored(one.sized(key, size)), one.kept(geometry))
+
+
+@dataclass(frozen=True)
+class Tiled:
+    """A tile's file, and what of a structure it holds, in words; empty where there is none."""
+
+    data: bytes
+    kept: str
 
 
 class _Conversion:
@@ -175,6 +183,12 @@ class _Conversion:
         if size is None:
             return key
         return self.put("resample", Canvas(width=size[0], height=size[1]), key)
+
+    def kept(self, geometry: Key) -> str:
+        """Return what of a structure is kept whole."""
+        solved = self._run.result(self._graph, geometry)
+        how = solved.how if isinstance(solved, Solved) else None
+        return how.words if isinstance(how, Kept) else ""
 
     def stored(self, key: Key, format_name: str | None = None, mips: bool = True) -> bytes:
         """Carry everything out, and return the output's bytes."""

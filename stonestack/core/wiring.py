@@ -28,7 +28,9 @@ from stonestack.core.ops.stages import GEOMETRY, MASK, Mixing
 from stonestack.core.references import MapRef, Reference, SourceRef, references
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.stepkind import SOLVED_AT
+from stonestack.core.steps import STEPS
 from stonestack.core.targets import TARGETS, Target, leaving
+from stonestack.core.tile.ways import FAMILY
 
 RAW_STAGES = (Stage.RAW, Stage.SOURCE)
 """Stages before any step."""
@@ -298,8 +300,11 @@ def facts_of(graph: Graph, key: Key, stage: Stage) -> Key:
         sized = next(n for n in _way(graph, key) if n.op == "size")
         return ops.put(graph, "facts:size", sized.values, (key, sized.inputs[0]))
     if stage is Stage.STEPS:
-        done = sorted({n.op for n in _way(graph, key)})
-        return ops.put(graph, "facts:tile", Done(done=tuple(done)), (key,))
+        way = list(_way(graph, key))
+        # The last way of tiling is what the tile is like; its solution tells what it kept.
+        tiled = [n.inputs[-1] for n in way if n.op in STEPS and STEPS[n.op].family == FAMILY]
+        done = Done(done=tuple(sorted({n.op for n in way})))
+        return ops.put(graph, "facts:tile", done, (key, *tiled[:1]))
     return ops.put(graph, "facts:source", None, (key,))
 
 

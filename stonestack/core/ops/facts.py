@@ -13,9 +13,10 @@ from stonestack.core.codecs.texture import Texture
 from stonestack.core.image import Picture, Space
 from stonestack.core.losses import loss
 from stonestack.core.normals import Green, turned
-from stonestack.core.ops.operation import File, Kind, Nothing, Operation
+from stonestack.core.ops.operation import File, Kind, Nothing, Operation, Solved
 from stonestack.core.sizing import Area, Proposal, Size, proposal, visible_area
 from stonestack.core.tile.scores import TileScores, tile_scores
+from stonestack.core.tile.whole import Kept
 
 
 class RenderFacts(BaseModel):
@@ -26,6 +27,8 @@ class RenderFacts(BaseModel):
     alpha: bool
     space: Space
     scores: TileScores | None = None
+    kept: str = ""
+    """What of a structure the tile holds, in words; empty where there is none."""
     costs: Proposal | None = None
     visible: Area | None = None
     format: BlockFormat | None = None
@@ -71,10 +74,14 @@ def of_source(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[byte
     return _told(inputs[0], verdicts.of_source(inputs[0]))
 
 
-def of_tile(params: Done, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:
+def of_tile(params: Done, inputs: Sequence[object], _blobs: Sequence[bytes]) -> File:
     """Measure a map after its steps, where all that is scored is settled."""
-    scores = tile_scores(inputs[0])
-    return _told(inputs[0], verdicts.of_tile(scores, frozenset(params.done)), scores=scores)
+    picture, *solved = inputs
+    assert isinstance(picture, Picture)
+    scores = tile_scores(picture)
+    kept = [s.how.words for s in solved if isinstance(s, Solved) and isinstance(s.how, Kept)]
+    finding = verdicts.of_tile(scores, frozenset(params.done))
+    return _told(picture, finding, scores=scores, kept="".join(kept))
 
 
 def of_size(params: Size, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:
@@ -112,7 +119,9 @@ KEPT = "json"
 
 OPERATIONS = (
     Operation("facts:source", _V, _WORDS, Nothing, _ONE, Kind.FILE, of_source, kept_as=KEPT),
-    Operation("facts:tile", _V, _WORDS, Done, _ONE, Kind.FILE, of_tile, kept_as=KEPT),
+    Operation(
+        *("facts:tile", _V, _WORDS, Done, _ONE, Kind.FILE, of_tile, Kind.GEOMETRY), kept_as=KEPT
+    ),
     Operation("facts:size", _V, _WORDS, Size, _ONE * 2, Kind.FILE, of_size, kept_as=KEPT),
     Operation(
         "facts:texture",

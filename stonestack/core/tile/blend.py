@@ -18,8 +18,17 @@ from pydantic import Field
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.parallel import over_bands
-from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
-from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes, as_seen, from_seen
+from stonestack.core.stepkind import StepKind, StepParams, alone
+from stonestack.core.tile.ways import (
+    AXES_WORDS,
+    FAMILY,
+    KEEPING,
+    Axes,
+    Keeping,
+    as_seen,
+    from_seen,
+)
+from stonestack.core.tile.whole import Structure, keeping_whole, lengths
 
 _BINS = 4096
 _LEAST_SIDE = 16
@@ -40,6 +49,7 @@ class BlendTile(StepParams):
         title="Piece",
         description="Size of the pieces that are blended, as a share of the shorter side",
     )
+    structure: Keeping = KEEPING
     sharp: float = Field(
         4.0,
         ge=1,
@@ -53,14 +63,31 @@ class BlendTile(StepParams):
 
 @dataclass(frozen=True)
 class Mesh:
-    """The solution: for each corner of the grid, what lies on it, as shares of the sides."""
+    """The solution: for each corner of the grid, what lies on it, as shares of the sides.
+
+    Parameters
+    ----------
+    centres : ndarray, float64, shape (rows, columns, 2)
+        Row and column, each 0..1.
+    cells : (int, int)
+        Rows and columns of the grid.
+    size : (float, float)
+        Height and width of the tile, as shares of the picture's.
+    """
 
     centres: NDArray[np.float64]
     cells: tuple[int, int]
+    size: tuple[float, float]
+
+    def sides(self, width: int, height: int) -> tuple[float, float]:
+        """Return width and height of the tile, in pixels of a guide of this size."""
+        return (width * self.size[1], height * self.size[0])
 
 
-def solve(guide: Picture, params: BlendTile) -> Mesh:
+def solve(guide: Picture, params: BlendTile, structure: Structure | None) -> Mesh:
     """Draw which place of the source lies on each corner of the grid.
+
+    Pieces of a structure are shifted by whole steps of it, so that they lie on one another.
 
     Raises
     ------
@@ -80,7 +107,23 @@ def solve(guide: Picture, params: BlendTile) -> Mesh:
     corners = (cells[0] + (params.axes == "x"), cells[1] + (params.axes == "y"))
     room = np.array([1 / cells[0], 1 / cells[1]])
     drawn = np.random.default_rng(params.seed).random((*corners, 2))
-    return Mesh(room + drawn * (1 - 2 * room), cells)
+    centres = room + drawn * (1 - 2 * room)
+    if structure is None:
+        return Mesh(centres, cells, (1.0, 1.0))
+    height, width = guide.height, guide.width
+    down = lengths(structure.y, height, height)[-1] if structure.y else height
+    across = lengths(structure.x, width, width)[-1] if structure.x else width
+    size = (
+        down / height if params.axes != "x" else 1.0,
+        across / width if params.axes != "y" else 1.0,
+    )
+    places = np.indices(corners).transpose(1, 2, 0) * (
+        np.array([height * size[0], width * size[1]]) / cells
+    )
+    sides = np.array([height, width])
+    least, most = room * sides - places, (1 - room) * sides - places
+    shifts = structure.shifts_near(centres * sides - places, least, most)
+    return Mesh((places + shifts) / sides, cells, size)
 
 
 def lay(picture: Picture, _guide: Picture, mesh: Mesh, params: BlendTile) -> Picture:
@@ -99,16 +142,15 @@ def lay(picture: Picture, _guide: Picture, mesh: Mesh, params: BlendTile) -> Pic
     tables = [_Ranks(turned[..., c]) for c in range(turned.shape[2])]
     normal = np.stack([t.gaussian(turned[..., c]) for c, t in enumerate(tables)], axis=2)
     normal = np.ascontiguousarray(normal, np.float32)
-    out = np.empty_like(normal)
     height, width = normal.shape[:2]
+    rows, columns = round(height * mesh.size[0]), round(width * mesh.size[1])
+    out = np.empty((rows, columns, normal.shape[2]), np.float32)
     starts = (mesh.centres * np.array([height, width])).astype(np.float32)
-    cells = np.array([height / mesh.cells[0], width / mesh.cells[1]], np.float32)
+    cells = np.array([rows / mesh.cells[0], columns / mesh.cells[1]], np.float32)
     rings = np.array([params.axes != "x", params.axes != "y"])
     from stonestack.core.tile.blend_kernels import blend
 
-    over_bands(
-        lambda a, b: blend(normal, starts, cells, rings, params.sharp, out, a, b), height, 16
-    )
+    over_bands(lambda a, b: blend(normal, starts, cells, rings, params.sharp, out, a, b), rows, 16)
     back = np.stack([t.value(out[..., c]) for c, t in enumerate(tables)], axis=2)
     mixed = (back @ basis.T + mean).astype(np.float32)
     if vectors:
@@ -168,7 +210,7 @@ def _looked_up(values: Floats, low: float, high: float, table: Floats) -> Floats
     return out.reshape(values.shape)
 
 
-GEOMETRY = Geometry(solve, lay)
+GEOMETRY = keeping_whole(solve, lay)
 blend_tile = alone(GEOMETRY)
 
 STEP = StepKind(
@@ -176,7 +218,7 @@ STEP = StepKind(
     title="Blend pieces",
     hint="For grit, sand or plaster without forms: pieces blended, contrast kept",
     params=BlendTile,
-    version=1,
+    version=2,
     apply=blend_tile,
     spaces=frozenset(Space),
     summary=lambda p: f"blended {AXES_WORDS[p.axes]}",

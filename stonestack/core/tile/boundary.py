@@ -7,6 +7,8 @@ M. Gangnet and A. Blake, "Poisson Image Editing", SIGGRAPH 2003, section 3.
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -17,16 +19,27 @@ from pydantic import Field
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.resize import resample
-from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
+from stonestack.core.stepkind import StepKind, StepParams, alone
 from stonestack.core.tile.cutpath import least_path
 from stonestack.core.tile.membrane import across_strip
-from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes, as_seen, from_seen
+from stonestack.core.tile.ways import (
+    AXES_WORDS,
+    FAMILY,
+    KEEPING,
+    Axes,
+    Keeping,
+    as_seen,
+    from_seen,
+)
+from stonestack.core.tile.whole import Structure, keeping_whole, lengths
 
 _SEARCH_SIDE = 256
 _LEAST_SHARE = 0.08
 _KEEP = 0.8
 """How much a lost share of the picture counts against a better match."""
 _FAR = np.float32(1e6)
+_STRETCH = 1.5
+"""How much it counts, against a better match, that a tile has to be stretched to be square."""
 _NEARLY = 0.035
 """How far sides that count as equal may differ."""
 _ROOM = 1.5
@@ -43,6 +56,7 @@ class CutTile(StepParams):
         title="Proportions",
         description="Equal sides fit a square texture without stretch",
     )
+    structure: Keeping = KEEPING
     most: float = Field(
         0.4,
         ge=0.1,
@@ -91,14 +105,18 @@ class Cut:
     x: AxisCut | None
     y: AxisCut | None
 
+    def sides(self, width: int, height: int) -> tuple[float, float]:
+        """Return width and height of the tile, in pixels of a guide of this size."""
+        return (self.x.kept if self.x else width, self.y.kept if self.y else height)
 
-def solve(guide: Picture, params: CutTile) -> Cut:
+
+def solve(guide: Picture, params: CutTile, structure: Structure | None) -> Cut:
     """Find where a picture overlaps itself best, and the path of least difference there.
 
     Raises
     ------
     BadRequest
-        If the picture is too small to be overlapped.
+        If the picture is too small to be overlapped, or holds no whole step of its structure.
     """
     if min(guide.width, guide.height) < 16:
         raise BadRequest(
@@ -107,7 +125,7 @@ def solve(guide: Picture, params: CutTile) -> Cut:
             "Start from a larger picture, at least 16 pixels each way.",
         )
     seen = as_seen(premultiplied(guide), guide)
-    widths = _widths(seen, params)
+    widths = _widths(seen, params, structure)
     x = y = None
     if widths.x is not None:
         x = _found(seen, widths.x, _margin(params, seen), False)
@@ -159,20 +177,56 @@ class _Widths:
     y: int | None
 
 
-def _widths(seen: Floats, params: CutTile) -> _Widths:
-    """Choose what is kept of each side: the shorter side freely, the longer to match it."""
+def _widths(seen: Floats, params: CutTile, structure: Structure | None) -> _Widths:
+    """Choose what is kept of each side: the shorter side freely, the longer to match it.
+
+    What recurs is kept in whole steps.
+    """
     turned = _turned(seen)
+    step_x, step_y = (None, None) if structure is None else (structure.x, structure.y)
     if params.axes == "x":
-        return _Widths(best_width(seen, params.most), None)
+        return _Widths(best_width(seen, params.most, step_x), None)
     if params.axes == "y":
-        return _Widths(None, best_width(turned, params.most))
+        return _Widths(None, best_width(turned, params.most, step_y))
     if params.shape == "found":
-        return _Widths(best_width(seen, params.most), best_width(turned, params.most))
+        x, y = best_width(seen, params.most, step_x), best_width(turned, params.most, step_y)
+        return _Widths(x, y)
+    if step_x is not None and step_y is not None:
+        return _whole_square(seen, turned, (step_x, step_y))
+    if step_x is not None or step_y is not None:
+        # One side is of whole steps, the other of any length: as long as the first.
+        given, free = (seen, turned) if step_x is not None else (turned, seen)
+        room = min(given.shape[1] - _least(given), free.shape[1] - _least(free))
+        kept = _nearest_to(given, lengths(step_x or step_y or 1.0, room, room)[-1])
+        matched = width_near(free, kept)
+        return _Widths(kept, matched) if step_x is not None else _Widths(matched, kept)
     wide = seen.shape[1] >= seen.shape[0]
     short, long = (turned, seen) if wide else (seen, turned)
     kept = best_width(short, params.most)
     matched = width_near(long, kept)
     return _Widths(matched, kept) if wide else _Widths(kept, matched)
+
+
+def _whole_square(seen: Floats, turned: Floats, steps: tuple[float, float]) -> _Widths:
+    """Choose whole steps each way whose lengths are nearly equal, lose little and match well."""
+    choices = []
+    for values, step in zip((seen, turned), steps, strict=True):
+        side = values.shape[1]
+        badness = _Badness(values, 0.0)
+        fits = lengths(step, step, side - _least(values))
+        choices.append([(length, side, badness.of_coarse(length)) for length in fits])
+
+    def price(x: tuple[float, int, float], y: tuple[float, int, float]) -> float:
+        lost = 1 - x[0] * y[0] / (x[1] * y[1])
+        return x[2] + y[2] + 2 * _KEEP * lost + _STRETCH * abs(math.log(x[0] / y[0]))
+
+    x, y = min(((x, y) for x in choices[0] for y in choices[1]), key=lambda pair: price(*pair))
+    return _Widths(_nearest_to(seen, x[0]), _nearest_to(turned, y[0]))
+
+
+def _least(values: Floats) -> int:
+    """Return how many columns the overlap needs at least."""
+    return max(4, round(int(values.shape[1]) * _LEAST_SHARE))
 
 
 def _turned(values: Floats) -> Floats:
@@ -187,7 +241,7 @@ def _margin(params: CutTile, values: Floats) -> int:
     return int(np.ceil(_feather(params, values))) + 1
 
 
-def best_width(seen: Floats, most: float) -> int:
+def best_width(seen: Floats, most: float, step: float | None = None) -> int:
     """Return the width at which a picture laid over itself matches best.
 
     Parameters
@@ -195,7 +249,9 @@ def best_width(seen: Floats, most: float) -> int:
     seen : ndarray, float32, shape (height, width, channels)
         Values as the eye weighs them.
     most : float
-        Share of the width that may be given up.
+        Share of the width that may be given up; more where no whole step is left otherwise.
+    step : float, optional
+        Pixels of which the width has to be a multiple, within one.
 
     Notes
     -----
@@ -204,8 +260,12 @@ def best_width(seen: Floats, most: float) -> int:
     minimum at a whole number of periods. Searched coarsely, then refined in pixels.
     """
     width = seen.shape[1]
-    least = max(4, round(width * _LEAST_SHARE))
-    return _search(seen, round(width * (1 - most)), width - least, _KEEP)
+    least, last = round(width * (1 - most)), width - _least(seen)
+    badness = _Badness(seen, _KEEP)
+    if step is None:
+        return badness.best(least, last)
+    whole: float = min(lengths(step, least, last), key=badness.of_coarse)
+    return _nearest_to(seen, whole)
 
 
 def width_near(seen: Floats, wanted: int) -> int:
@@ -216,28 +276,58 @@ def width_near(seen: Floats, wanted: int) -> int:
     seen = _middle(seen, wanted)
     low, high = round(wanted * (1 - _NEARLY)), round(wanted * (1 + _NEARLY))
     high = min(high, seen.shape[1] - 4)
-    return _search(seen, min(low, high), high, 0.0)
+    return _Badness(seen, 0.0).best(min(low, high), high)
 
 
-def _search(seen: Floats, low: int, high: int, price: float) -> int:
-    """Return the width from ``low`` to ``high`` with the least badness."""
-    height, width = seen.shape[:2]
-    shrink = max(1.0, max(height, width) / _SEARCH_SIDE)
-    small = resample(seen, round(width / shrink), round(height / shrink), "box", False)
-    small_width = small.shape[1]
-    unrelated = float(np.abs(small - np.roll(small, small_width // 3, axis=1)).mean()) + 1e-6
+def _nearest_to(seen: Floats, length: float) -> int:
+    """Return the whole number of pixels, within one of a length, that matches best."""
+    near = round(length)
+    high = min(near + 1, seen.shape[1] - 4)
+    return _Badness(seen, 0.0).best_of(range(min(near - 1, high), high + 1))
 
-    def badness(picture: Floats, kept: int) -> float:
-        lost = 1 - kept / picture.shape[1]
-        return float(_apart(picture, kept) / unrelated + price * lost)
 
-    ratio = small_width / width
-    first, last = round(low * ratio), min(round(high * ratio), small_width - 1)
-    coarse = min(range(min(first, last), last + 1), key=lambda kept: badness(small, kept)) / ratio
-    reach = int(np.ceil(shrink)) + 1
-    low, high = max(low, round(coarse) - reach), min(high, round(coarse) + reach)
-    sampled = seen[:: max(1, height // _SEARCH_SIDE)]
-    return min(range(min(low, high), high + 1), key=lambda kept: badness(sampled, kept))
+class _Badness:
+    """How badly a picture matches itself at each width that may be kept of it.
+
+    Parameters
+    ----------
+    seen : ndarray, float32, shape (height, width, channels)
+    price : float
+        What a lost share of the width costs.
+    """
+
+    def __init__(self, seen: Floats, price: float) -> None:
+        height, width = seen.shape[:2]
+        self._shrink = max(1.0, max(height, width) / _SEARCH_SIDE)
+        size = round(width / self._shrink), round(height / self._shrink)
+        self._small = resample(seen, *size, "box", False)
+        self._sampled = seen[:: max(1, height // _SEARCH_SIDE)]
+        self._ratio = self._small.shape[1] / width
+        aside = np.roll(self._small, self._small.shape[1] // 3, axis=1)
+        self._unrelated = float(np.abs(self._small - aside).mean()) + 1e-6
+        self._price = price
+
+    def of_coarse(self, length: float) -> float:
+        """Return how bad a length is, on few pixels."""
+        return self._of(self._small, min(round(length * self._ratio), self._small.shape[1] - 1))
+
+    def best_of(self, widths: Sequence[int]) -> int:
+        """Return the best of some widths, on all columns."""
+        return min(widths, key=lambda kept: self._of(self._sampled, kept))
+
+    def best(self, low: int, high: int) -> int:
+        """Return the best width from ``low`` to ``high``, sought coarsely first."""
+        first = round(low * self._ratio)
+        last = min(round(high * self._ratio), self._small.shape[1] - 1)
+        tried = range(min(first, last), last + 1)
+        coarse = min(tried, key=lambda kept: self._of(self._small, kept)) / self._ratio
+        reach = int(np.ceil(self._shrink)) + 1
+        low, high = max(low, round(coarse) - reach), min(high, round(coarse) + reach)
+        return self.best_of(range(min(low, high), high + 1))
+
+    def _of(self, values: Floats, kept: int) -> float:
+        lost = 1 - kept / values.shape[1]
+        return float(_apart(values, kept) / self._unrelated + self._price * lost)
 
 
 def _apart(values: Floats, kept: int) -> float:
@@ -336,7 +426,7 @@ def _smooth(t: Floats) -> Floats:
     return (t * t * (3 - 2 * t)).astype(np.float32)
 
 
-GEOMETRY = Geometry(solve, lay)
+GEOMETRY = keeping_whole(solve, lay)
 cut_tile = alone(GEOMETRY)
 
 STEP = StepKind(
@@ -344,7 +434,7 @@ STEP = StepKind(
     title="Cut",
     hint="Joins opposite edges along the path where they differ least",
     params=CutTile,
-    version=2,
+    version=3,
     apply=cut_tile,
     spaces=frozenset(Space),
     summary=lambda p: f"cut {AXES_WORDS[p.axes]}",

@@ -16,12 +16,15 @@ from stonestack.core.steps import STEPS
 from stonestack.core.tile.likeness import Character, character_of, is_scene, likeness
 from stonestack.core.tile.scores import tile_scores
 from stonestack.core.tile.ways import FAMILY, Axes
+from stonestack.core.tile.whole import structure_in
 
 TRIED_AT = 320
 """Longest side at which ways are tried."""
 _UNLIKE = 3.0
 _LOST = 0.8
 _QUARTER = frozenset({"mirror_tile"})
+_BREAKS = frozenset({"mirror_tile"})
+"""Ways that keep no structure whole: not offered where there is one."""
 _SMALL_LOSS = 0.05
 _SCENE_WORDS = (
     "it shows a scene or an object rather than a matter; frame a part that is all of one kind"
@@ -97,7 +100,12 @@ def choose(picture: Picture, axes: Axes = "both") -> Choice:
     small = limited(picture, TRIED_AT)
     seen = colour.seen(small)
     source = character_of(seen)
-    ways = [step for step in STEPS.values() if step.family == FAMILY]
+    structured = structure_in(small) is not None
+    ways = [
+        step
+        for step in STEPS.values()
+        if step.family == FAMILY and not (structured and step.name in _BREAKS)
+    ]
     with ThreadPoolExecutor(cores()) as pool:
         begun = [
             pool.submit(copy_context().run, _tried, small, source, step, axes) for step in ways

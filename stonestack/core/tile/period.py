@@ -4,7 +4,9 @@ Source: the autocorrelation is the inverse transform of the power spectrum (N. W
 Harmonic Analysis", Acta Math. 55 (1930)), here without wrap and made unbiased by the number of
 pairs at each distance; the lattice is read from its peaks as in H.-C. Lin, L.-L. Wang and S.-N.
 Yang, "Extracting periodicity of a regular texture based on autocorrelation functions", Pattern
-Recognition Letters 18 (1997).
+Recognition Letters 18 (1997). What is held against itself are tones and, since a joint is often
+told by its hue alone and each brick has a tone of its own, how much of a ridge each place is, over
+channels that do not depend on one another.
 """
 
 from __future__ import annotations
@@ -13,6 +15,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture
@@ -21,7 +24,6 @@ from stonestack.core.resize import resample
 _SIDE = 512
 _LEAST = 0.2
 """Correlation below which nothing recurs."""
-_NEAR_BEST = 0.8
 _FALLS = 0.07
 """How much correlation falls off in every direction from a place where all recurs."""
 _SMALLEST = 5
@@ -32,6 +34,33 @@ _SKEW_PRICE = 8.0
 """How much a frame whose sides are not upright on one another loses by it."""
 _LEAN = math.radians(14)
 """How far a frame may lean to hold whole periods."""
+_PEAKS = 28
+_AS_GOOD = 0.85
+_SLANT = 0.35
+"""Sine of the least angle between two steps."""
+_FAR = 9
+"""Most steps that a lattice is followed in any direction."""
+_REFINED = 4
+_SURE, _SURE_OF_FEW = 0.25, 0.9
+"""Strength that a lattice needs, and how much more for each place fewer at which it is seen."""
+_RIDGE = 2.0
+"""Width of the ridges that are sought, in pixels."""
+_NOISE = 0.006
+"""Spread below which a channel holds nothing but noise."""
+_MOST = np.float32(3)
+_WITHIN = [
+    np.array([[d, c], [0, e]], float)
+    for d in range(1, 7)
+    for e in range(1, 7)
+    for c in range(d)
+    if 2 <= d * e <= 6
+]
+"""All ways in which a lattice lies in one with two to six times as many places (C. Hermite)."""
+
+
+Step = tuple[float, float]
+"""In x and y, in pixels."""
+Vectors = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -63,35 +92,57 @@ def find_lattice(picture: Picture) -> Lattice | None:
 
 def find_lattice_of(seen: Floats) -> Lattice | None:
     """Find how values recur that are as the eye weighs them, shape (height, width, channels)."""
-    values = seen.mean(axis=2, keepdims=True, dtype=np.float32)
-    height, width = values.shape[:2]
+    small, scale = _small(seen)
+    found = _found([[feature] for feature in (_tones(small), ridges_of(small))])
+    return None if found is None else _scaled(found, scale)
+
+
+def find_lattice_of_parts(seen: Floats) -> Lattice | None:
+    """Find how values recur within each of their quarters; if nothing does, over all of them.
+
+    Where the structure is broken somewhere, as in a tile that was badly made, most quarters are
+    whole; over the break other steps lead to the same again.
+    """
+    small, scale = _small(seen)
+    features = (_tones(small), ridges_of(small))
+    found = _found([_quarters(feature) for feature in features])
+    if found is None:
+        found = _found([[feature] for feature in features])
+    return None if found is None else _scaled(found, scale)
+
+
+def _small(seen: Floats) -> tuple[Floats, tuple[float, float]]:
+    height, width = seen.shape[:2]
     shrink = max(1.0, max(height, width) / _SIDE)
-    small = resample(values, round(width / shrink), round(height / shrink), "box", False)
-    alike = _autocorrelation(small[..., 0])
-    peaks = _peaks(alike)
-    if not peaks:
-        peaks = _along_one_axis(alike)
-    if not peaks:
-        return None
-    best = max(strength for strength, _, _ in peaks)
-    # The broadest forms recur nearly as strongly at every multiple; the shortest step is meant.
-    strong = sorted(
-        (p for p in peaks if p[0] >= _NEAR_BEST * best), key=lambda p: math.hypot(p[1], p[2])
-    )
-    strength, *start = strong[0]
-    first = _followed(alike, (start[0], start[1]))
-    second = None
-    for _, dx, dy in strong[1:]:
-        across = abs(first[0] * dy - first[1] * dx)
-        lean = across / (math.hypot(*first) * math.hypot(dx, dy))
-        if lean > math.sin(math.radians(25)):
-            second = _followed(alike, (dx, dy))
-            break
+    small = resample(seen, round(width / shrink), round(height / shrink), "box", False)
+    return small, (width / small.shape[1], height / small.shape[0])
 
-    def full(step: tuple[float, float]) -> tuple[float, float]:
-        return step[0] * width / small.shape[1], step[1] * height / small.shape[0]
 
-    return Lattice(full(first), full(second) if second else None, float(strength))
+def _quarters(values: Floats) -> list[Floats]:
+    height, width = values.shape[0] // 2, values.shape[1] // 2
+    return [values[y : y + height, x : x + width] for y in (0, height) for x in (0, width)]
+
+
+def _found(features: list[list[Floats]]) -> Lattice | None:
+    """Return the lattice of the feature that recurs most; each is given in parts of one size."""
+    best: Lattice | None = None
+    single: Lattice | None = None
+    for parts in features:
+        alike = _autocorrelation(parts)
+        found = _by_two_steps(alike)
+        if found is not None and (best is None or found.strength > best.strength):
+            best = found
+        if found is None and single is None:
+            single = _by_one_step(alike)
+    return best or single
+
+
+def _scaled(lattice: Lattice, scale: tuple[float, float]) -> Lattice:
+    def full(step: Step) -> Step:
+        return step[0] * scale[0], step[1] * scale[1]
+
+    second = None if lattice.second is None else full(lattice.second)
+    return Lattice(full(lattice.first), second, lattice.strength)
 
 
 def whole_periods(
@@ -157,27 +208,239 @@ def _longest(steps: list[tuple[float, float]]) -> list[tuple[float, float]]:
     return sorted(steps, key=lambda step: -math.hypot(*step))[:_TRIED]
 
 
-def _autocorrelation(light: Floats) -> Floats:
-    """Return the correlation of a picture with itself at each distance, -1..1.
+def _levelled(values: Floats) -> Floats:
+    """Return detail of about the same strength everywhere: broad light would be alike anywhere."""
+    detail = values - _broad(values)
+    spread = np.sqrt(_broad(np.square(detail))) + 0.05 * float(detail.std()) + np.float32(1e-5)
+    return np.asarray(np.clip(detail / spread, -_MOST, _MOST), np.float32)
+
+
+def _broad(values: Floats) -> Floats:
+    """Return a blur over an eighth of the side; so broad that it is found on few pixels."""
+    import cv2
+
+    height, width = values.shape
+    sigma = max(height, width) / 8
+    step = max(1.0, sigma / 4)
+    small = (max(4, round(width / step)), max(4, round(height / step)))
+    shrunk = cv2.resize(values, small, interpolation=cv2.INTER_AREA)
+    blurred = cv2.GaussianBlur(shrunk, (0, 0), sigma / step, borderType=cv2.BORDER_REPLICATE)
+    grown = cv2.resize(blurred, (width, height), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(grown, np.float32)
+
+
+def _tones(small: Floats) -> Floats:
+    return _levelled(small.mean(axis=2, dtype=np.float32))
+
+
+def ridges_of(small: Floats) -> Floats:
+    """Return how much of a ridge or furrow each place is, of any channel.
+
+    Parameters
+    ----------
+    small : ndarray, float32, shape (height, width, channels)
+        As the eye weighs it.
+
+    Returns
+    -------
+    ndarray, float32, shape (height, width)
+        About as strong everywhere, of mean 0.
+    """
+    import cv2
+
+    height, width, channels = small.shape
+    flat = small.reshape(-1, channels)
+    flat = flat - flat.mean(axis=0, dtype=np.float64).astype(np.float32)
+    if channels > 1:
+        powers, basis = np.linalg.eigh(np.cov(flat.T))
+        flat = flat @ (basis / np.sqrt(np.maximum(powers, 0) + _NOISE**2)).astype(np.float32)
+    total = np.zeros((height, width), np.float32)
+    for channel in flat.T:
+        plane = np.ascontiguousarray(channel.reshape(height, width))
+        smooth = cv2.GaussianBlur(plane, (0, 0), _RIDGE)
+        along, down, both = (
+            cv2.Sobel(smooth, cv2.CV_32F, dx, dy) for dx, dy in ((2, 0), (0, 2), (1, 1))
+        )
+        total += np.sqrt(np.square(along) + np.square(down) + 2 * np.square(both))
+    return _levelled(total)
+
+
+def _autocorrelation(parts: list[Floats]) -> Floats:
+    """Return the correlation of pictures with themselves at each distance, -1..1.
 
     Shape (2 dy + 1, 2 dx + 1) with distance zero in the middle, as far as :data:`_REACH`.
     """
-    import cv2
     from scipy import fft
 
-    height, width = light.shape
-    # Broad light would be alike with itself at every distance.
-    sigma = max(height, width) / 8
-    detail = light - cv2.GaussianBlur(light, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
+    height, width = parts[0].shape
     size = (fft.next_fast_len(2 * height), fft.next_fast_len(2 * width))
-    waves = fft.rfft2(detail, s=size, workers=-1)
-    total = fft.irfft2(np.square(np.abs(waves)), s=size, workers=-1)
-    ones = fft.rfft2(np.ones_like(detail), s=size, workers=-1)
-    pairs = fft.irfft2(np.square(np.abs(ones)), s=size, workers=-1)
-    alike = total / np.maximum(pairs, 1) / max(float(np.square(detail).mean()), 1e-9)
+    waves = np.stack([fft.rfft2(part, s=size, workers=-1) for part in parts])
+    total = fft.irfft2(np.square(np.abs(waves)).sum(axis=0), s=size, workers=-1)
     dy, dx = int(height * _REACH), int(width * _REACH)
-    rolled = np.roll(alike, (dy, dx), axis=(0, 1))
-    return np.asarray(rolled[: 2 * dy + 1, : 2 * dx + 1], dtype=np.float32)
+    rolled = np.roll(total, (dy, dx), axis=(0, 1))[: 2 * dy + 1, : 2 * dx + 1]
+    down, across = np.abs(np.arange(-dy, dy + 1)), np.abs(np.arange(-dx, dx + 1))
+    pairs = np.outer(height - down, width - across)
+    energy = sum(float(np.square(part).mean()) for part in parts)
+    return np.asarray(rolled / pairs / max(energy, 1e-9), dtype=np.float32)
+
+
+def _by_two_steps(alike: Floats) -> Lattice | None:
+    """Return the finest lattice of those whose places are all nearly as alike as the best."""
+    from scipy.ndimage import maximum_filter
+
+    steps = np.array([(dx, dy) for _, dx, dy in sorted(_peaks(alike), reverse=True)[:_PEAKS]])
+    if len(steps) < 2:
+        return None
+    around = np.asarray(maximum_filter(alike, 3, mode="nearest"), np.float32)
+    one, other = np.triu_indices(len(steps), 1)
+    pairs = np.stack([steps[one], steps[other]], axis=1)
+    area = np.abs(np.linalg.det(pairs))
+    wide = area >= _SLANT * np.hypot(*pairs[:, 0].T) * np.hypot(*pairs[:, 1].T)
+    pairs, area = pairs[wide], area[wide]
+    strength, sure = _strength_of(pairs, around)
+    if not sure.any():
+        return None
+    most = float(strength[sure].max())
+    good = np.flatnonzero(sure & (strength >= _AS_GOOD * most))
+    best = pairs[good[np.argmin(area[good])]]
+    # Followed far, a step has to be exact to be held against its parts.
+    exact = np.stack(_fitted(alike, best))
+    for _ in range(_REFINED):
+        finer = _finer(exact, around, _AS_GOOD * most)
+        if finer is None:
+            break
+        exact = np.stack(_fitted(alike, finer))
+    first, second = _shortest(exact[0], exact[1])
+    return Lattice(first, second, min(1.0, most))
+
+
+def _finer(pair: Vectors, around: Floats, least: float) -> Vectors | None:
+    """Return a lattice that holds this one and more places, and is as strong, if there is one."""
+    parts = np.array([np.linalg.solve(whole, pair) for whole in _WITHIN])
+    finer = parts[np.hypot(parts[..., 0], parts[..., 1]).min(axis=1) >= _SMALLEST]
+    if len(finer) == 0:
+        return None
+    strength, _ = _strength_of(finer, around)
+    best = int(np.argmax(strength))
+    return np.asarray(finer[best]) if strength[best] >= least else None
+
+
+def _strength_of(pairs: Vectors, around: Floats) -> tuple[Vectors, NDArray[np.bool_]]:
+    """Return how alike the places of lattices are, and of which that is sure.
+
+    Sums of an odd and of an even number of steps have to be alike each for themselves: where only
+    every second course is, the lattice is coarser.
+
+    Parameters
+    ----------
+    pairs : ndarray, shape (lattices, 2, 2)
+        Two steps each.
+    around : ndarray, float32
+        Correlation at each distance, the largest within a pixel.
+    """
+    counts = np.arange(-_FAR, _FAR + 1)
+    n, m = (each.ravel() for each in np.meshgrid(counts, counts))
+    half = (m > 0) | ((m == 0) & (n > 0))
+    sums = np.stack([n[half], m[half]], axis=1)
+    middle = np.array([around.shape[1] // 2, around.shape[0] // 2])
+    x, y = np.rint(sums @ pairs + middle).astype(int).transpose(2, 0, 1)
+    inside = (x >= 0) & (x < around.shape[1]) & (y >= 0) & (y < around.shape[0])
+    values = np.where(inside, around[y * inside, x * inside], 0)
+    parities = sums[:, 0] % 2 + 2 * (sums[:, 1] % 2)
+    strength = np.full(len(pairs), np.inf)
+    for parity in (1, 2, 3):
+        mine = inside & (parities == parity)
+        count = mine.sum(axis=1)
+        mean = (values * mine).sum(axis=1) / np.maximum(count, 1)
+        strength = np.minimum(strength, np.where(count > 0, mean, np.inf))
+    strength = np.where(np.isfinite(strength), strength, 0)
+    seen = np.maximum(inside.sum(axis=1), 1)
+    return strength, strength >= _SURE + _SURE_OF_FEW / seen
+
+
+def _fitted(alike: Floats, pair: Vectors) -> tuple[Vectors, Vectors]:
+    """Return two steps as all places of their lattice give them, from the nearest outwards."""
+    middle = np.array([alike.shape[1] // 2, alike.shape[0] // 2])
+    basis = pair
+    for reach in (1, 2, 4, _FAR):
+        counts = np.arange(-reach, reach + 1)
+        rows, found, weights = [], [], []
+        for n in counts:
+            for m in counts[counts >= 0]:
+                if m == 0 and n <= 0:
+                    continue
+                place = n * basis[0] + m * basis[1] + middle
+                top = _summit_near(alike, place)
+                if top is not None:
+                    rows.append((n, m))
+                    found.append((top[0] - middle[0], top[1] - middle[1]))
+                    weights.append(top[2])
+        if len({abs(n) for n, _ in rows}) < 2 or len({m for _, m in rows}) < 2:
+            continue
+        root = np.sqrt(np.array(weights))[:, np.newaxis]
+        basis, *_ = np.linalg.lstsq(np.array(rows) * root, np.array(found) * root, rcond=None)
+    return basis[0], basis[1]
+
+
+def _summit_near(alike: Floats, place: Vectors) -> tuple[float, float, float] | None:
+    """Return the place and height of the maximum within two pixels of a place, if there is one."""
+    left, top = round(float(place[0])) - 2, round(float(place[1])) - 2
+    window = alike[max(0, top) : top + 5, max(0, left) : left + 5]
+    if window.shape != (5, 5):
+        return None
+    row, column = np.unravel_index(int(np.argmax(window)), window.shape)
+    height = float(window[row, column])
+    if row in (0, 4) or column in (0, 4) or height < _LEAST:
+        return None
+    x, y = _refined(alike, left + int(column), top + int(row))
+    return x, y, height
+
+
+def _shortest(a: Vectors, b: Vectors) -> tuple[Step, Step]:
+    """Return the two shortest steps of a lattice, each downwards or to the right (C. F. Gauss)."""
+    if np.dot(a, a) > np.dot(b, b):
+        a, b = b, a
+    for _ in range(_FAR):
+        b = b - round(float(np.dot(a, b) / np.dot(a, a))) * a
+        if np.dot(b, b) >= np.dot(a, a) - 1e-9:
+            break
+        a, b = b, a
+
+    def downwards(step: Vectors) -> Step:
+        x, y = float(step[0]), float(step[1])
+        return (-x, -y) if y < -0.5 or (abs(y) <= 0.5 and x < 0) else (x, y)
+
+    return downwards(a), downwards(b)
+
+
+def _by_one_step(alike: Floats) -> Lattice | None:
+    """Return what recurs along one axis alone, as stripes and courses do."""
+    tops = _along_one_axis(alike)
+    if not tops:
+        return None
+    best = max(strength for strength, _, _ in tops)
+    shortest = min(
+        (t for t in tops if t[0] >= _AS_GOOD * best), key=lambda t: math.hypot(t[1], t[2])
+    )
+    step = _followed(alike, (shortest[1], shortest[2]))
+    middle = (alike.shape[0] // 2, alike.shape[1] // 2)
+    count = min(
+        int(middle[1] / abs(step[0])) if abs(step[0]) > 1 else _FAR,
+        int(middle[0] / abs(step[1])) if abs(step[1]) > 1 else _FAR,
+    )
+    rows, columns = (
+        np.rint(middle[axis] + step[1 - axis] * np.arange(1, count + 1)).astype(int)
+        for axis in (0, 1)
+    )
+    inside = (rows < alike.shape[0] - 1) & (columns < alike.shape[1] - 1)
+    around = [
+        alike[y - 1 : y + 2, x - 1 : x + 2].max()
+        for y, x in zip(rows[inside], columns[inside], strict=True)
+    ]
+    strength = float(np.mean(around)) if around else 0.0
+    if strength < _SURE + _SURE_OF_FEW / max(1, count):
+        return None
+    return Lattice(step, None, strength)
 
 
 def _peaks(alike: Floats) -> list[tuple[float, float, float]]:

@@ -20,7 +20,7 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.parallel import over_bands
 from stonestack.core.resize import limited
-from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
+from stonestack.core.stepkind import StepKind, StepParams, alone
 from stonestack.core.tile.membrane import all_over
 from stonestack.core.tile.quilt_kernels import (
     Ints,
@@ -30,7 +30,16 @@ from stonestack.core.tile.quilt_kernels import (
     nearest,
     reuse,
 )
-from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes, as_seen, from_seen
+from stonestack.core.tile.ways import (
+    AXES_WORDS,
+    FAMILY,
+    KEEPING,
+    Axes,
+    Keeping,
+    as_seen,
+    from_seen,
+)
+from stonestack.core.tile.whole import Structure, keeping_whole, lengths
 
 _SOUGHT_AT = 208
 """Longest side of the guide that windows are sought on."""
@@ -68,6 +77,7 @@ class QuiltTile(StepParams):
         title="Patch",
         description="Side of a patch, as a share of the shorter side; larger keeps larger forms",
     )
+    structure: Keeping = KEEPING
     variety: float = Field(
         0.5,
         ge=0,
@@ -130,16 +140,25 @@ class Quilt:
         Of a patch.
     patches : tuple of Patch
         In the order of laying.
+    structure : Structure or None
+        That is kept whole.
     """
 
     source: tuple[int, int]
     size: tuple[int, int]
     side: int
     patches: tuple[Patch, ...]
+    structure: Structure | None
+
+    def sides(self, width: int, height: int) -> tuple[float, float]:
+        """Return width and height of the tile, in pixels of a guide of this size."""
+        return (self.size[1] * width / self.source[1], self.size[0] * height / self.source[0])
 
 
-def solve(guide: Picture, params: QuiltTile) -> Quilt:
+def solve(guide: Picture, params: QuiltTile, structure: Structure | None) -> Quilt:
     """Choose a window of the source for each patch, and cut it to what was laid before.
+
+    A structure is kept whole: windows lie whole steps of it away from where they are laid.
 
     Raises
     ------
@@ -147,11 +166,13 @@ def solve(guide: Picture, params: QuiltTile) -> Quilt:
         If no window of the source is free of mask, or there would be too many patches.
     """
     small = limited(guide, _SOUGHT_AT)
+    if structure is not None:
+        structure = structure.scaled(small.width / guide.width)
     source = as_seen(premultiplied(small), small)
     height, width = source.shape[:2]
     side = max(_LEAST_PATCH, round(min(height, width) * params.patch))
     side = min(side, height - 1, width - 1)
-    size = _size(height, width, side, params)
+    size = _size(height, width, side, params, structure)
     if side < _LEAST_PATCH:
         raise BadRequest(
             "too-small-to-quilt",
@@ -167,7 +188,7 @@ def solve(guide: Picture, params: QuiltTile) -> Quilt:
             f"{len(rows)} × {len(columns)} patches would have to be laid.",
             "Choose larger patches, or a smaller tile.",
         )
-    chooser = _Chooser(source, free, side, params)
+    chooser = _Chooser(source, free, side, params, structure)
     patches: list[Patch] = []
     bench = _Bench(source, size, side)
     for top, above, below in rows:
@@ -177,7 +198,7 @@ def solve(guide: Picture, params: QuiltTile) -> Quilt:
             overlaps = (before, above, after, below)
             patch = Patch(top, left, row, column, overlaps, _UNCUT)
             patches.append(bench.lay(patch, None, 1.0))
-    return Quilt((height, width), size, side, tuple(patches))
+    return Quilt((height, width), size, side, tuple(patches), structure)
 
 
 def lay(picture: Picture, guide: Picture, quilt: Quilt, params: QuiltTile) -> Picture:
@@ -197,12 +218,25 @@ def lay(picture: Picture, guide: Picture, quilt: Quilt, params: QuiltTile) -> Pi
     return result.tiling()
 
 
-def _size(height: int, width: int, side: int, params: QuiltTile) -> tuple[int, int]:
+def _size(
+    height: int, width: int, side: int, params: QuiltTile, structure: Structure | None
+) -> tuple[int, int]:
     """Return height and width of the tile, in pixels of the guide; no less than one patch."""
     down, across = height * params.height, width * params.width
     if params.shape == "square":
         down = across = (down * across) ** 0.5
+    if structure is not None:
+        down = _whole(down, side, structure.y if params.axes != "x" else None)
+        across = _whole(across, side, structure.x if params.axes != "y" else None)
     return max(side, round(down)), max(side, round(across))
+
+
+def _whole(length: float, side: int, step: float | None) -> float:
+    """Return the whole number of steps nearest to a length, at least as long as a patch."""
+    if step is None:
+        return length
+    fits = lengths(step, side, max(length + step / 2, side + step))
+    return min(fits, key=lambda whole: abs(whole - length))
 
 
 def _positions(size: int, side: int, ring: bool) -> list[tuple[int, int, int]]:
@@ -258,8 +292,15 @@ def _free_windows(small: Picture, side: int) -> Ints:
 class _Chooser:
     """Chooses windows: alike to what is laid, and not used before if that can be helped."""
 
-    def __init__(self, source: Floats, free: Ints, side: int, params: QuiltTile) -> None:
-        self._source, self._free = source, free
+    def __init__(
+        self,
+        source: Floats,
+        free: Ints,
+        side: int,
+        params: QuiltTile,
+        structure: Structure | None,
+    ) -> None:
+        self._source, self._free, self._structure = source, free, structure
         self._limit = np.array(source.shape[:2], np.int32) - side
         self._allowed = np.zeros(self._limit + 1, bool)
         self._allowed[free[:, 0], free[:, 1]] = True
@@ -273,15 +314,27 @@ class _Chooser:
 
     def choose(self, bench: _Bench, top: int, left: int) -> tuple[int, int]:
         """Return row and column of the window for a patch."""
-        drawn = self._free[self._random.integers(0, len(self._free), _TRIED)]
+        free = self._in_step(top, left)
+        drawn = free[self._random.integers(0, len(free), _TRIED)] if len(free) > _TRIED else free
         best = self._best(drawn, bench.met(top, left, _COMPARED))
         closely = bench.met(top, left, _COMPARED_CLOSELY)
-        for _ in range(2):
+        if self._structure is not None:
+            best = self._best(best, closely)
+        for _ in range(2 if self._structure is None else 0):
             around = (best[:, np.newaxis] + _NEAR).reshape(-1, 2)
             around = np.clip(around, 0, self._limit).astype(np.int32)
             best = self._best(around[self._allowed[around[:, 0], around[:, 1]]], closely)
         self._used = np.concatenate([self._used, best[:1]])
         return int(best[0, 0]), int(best[0, 1])
+
+    def _in_step(self, top: int, left: int) -> Ints:
+        """Return the free windows that are whole steps of the structure away from a place."""
+        if self._structure is None:
+            return self._free
+        down = (self._free[:, 0] - top).astype(np.float64)
+        across = (self._free[:, 1] - left).astype(np.float64)
+        whole = self._free[self._structure.is_whole(across, down)]
+        return whole if len(whole) else self._free
 
     def _best(self, places: Ints, met: tuple[Ints, Floats]) -> Ints:
         prices = self._price * reuse(places, self._used, self._core)
@@ -339,7 +392,8 @@ def _refined(led: Floats, quilt: Quilt) -> tuple[Ints, Ints]:
     side = min(max(2, scaled(quilt.side)), height, width)
     bench = _Bench(led, size, side)
     same = ratio == 1
-    reach = 0 if same else int(np.ceil(ratio / 2))
+    structure = None if same or quilt.structure is None else quilt.structure.scaled(ratio)
+    reach = 0 if same else 1 if structure is not None else int(np.ceil(ratio / 2))
     steps = np.arange(-reach, reach + 1, max(1, reach // 4), dtype=np.int32)
     around = np.stack(np.meshgrid(steps, steps, indexing="ij"), axis=-1).reshape(-1, 2)
     limit = np.array([height - side, width - side], np.int32)
@@ -348,6 +402,9 @@ def _refined(led: Floats, quilt: Quilt) -> tuple[Ints, Ints]:
         stopping.check()
         top, left = scaled(coarse.top), scaled(coarse.left)
         near = np.array([scaled(coarse.row), scaled(coarse.column)], np.int32)
+        if structure is not None:
+            place = np.array([top, left], np.float64)
+            near = np.rint(structure.snapped(near - place) + place).astype(np.int32)
         windows = np.clip(near + around, 0, limit).astype(np.int32)
         met = bench.met(top, left, _COMPARED_CLOSELY)
         free = np.zeros(len(windows), np.float32)
@@ -364,7 +421,7 @@ def _scaling(ratio: float) -> Callable[[int], int]:
     return lambda pixels: round(pixels * ratio)
 
 
-GEOMETRY = Geometry(solve, lay)
+GEOMETRY = keeping_whole(solve, lay)
 quilt_tile = alone(GEOMETRY)
 
 STEP = StepKind(
@@ -372,7 +429,7 @@ STEP = StepKind(
     title="Quilt",
     hint="Makes a new tile of any size from patches that match where they meet",
     params=QuiltTile,
-    version=1,
+    version=2,
     apply=quilt_tile,
     spaces=frozenset(Space),
     summary=lambda p: f"quilted {AXES_WORDS[p.axes]}",

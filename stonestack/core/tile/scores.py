@@ -9,7 +9,7 @@ from stonestack.core import colour
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.resize import at_most
 from stonestack.core.tile.faults.judging import Fault, judged
-from stonestack.core.tile.period import Lattice, find_lattice_of
+from stonestack.core.tile.period import Lattice, find_lattice_of_parts
 from stonestack.core.tile.repetition import repetition_of
 from stonestack.core.tile.seam import LEAST_SIDE, seam_score_of
 from stonestack.core.tile.structure import structure_of
@@ -100,7 +100,7 @@ def tile_scores(picture: Picture) -> TileScores | None:
     values = colour.seen(picture)
     if float(values.max() - values.min()) < _FLAT:
         return _FAULTLESS.model_copy()
-    lattice = find_lattice_of(values)
+    lattice = find_lattice_of_parts(values)
     seam, again = seam_score_of(values), repetition_of(values, lattice)
     found = judged(values, lattice, again)
     small = at_most(values, _MIRROR_SIDE).mean(axis=2, dtype=np.float32)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
+from pydantic import Field
 
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture, Space, straightened
@@ -15,6 +16,14 @@ FAMILY = "tile"
 
 Axes = Literal["both", "x", "y"]
 AXES_WORDS: dict[str, str] = {"both": "both ways", "x": "left to right", "y": "top to bottom"}
+
+Keeping = Literal["whole", "free"]
+KEEPING: Keeping = Field(
+    "whole",
+    title="Structure",
+    description="Whole: bricks, tiles and threads go on in step over the edges; free: cut anywhere",
+)
+"""The parameter of all ways that can keep what recurs whole."""
 
 
 def as_seen(pixels: Floats, like: Picture) -> Floats:

@@ -14,9 +14,18 @@ import numpy as np
 from pydantic import Field
 
 from stonestack.core.image import Floats, Picture, Space, premultiplied
-from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
+from stonestack.core.stepkind import StepKind, StepParams, alone
 from stonestack.core.tile.membrane import between
-from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes, as_seen, from_seen
+from stonestack.core.tile.ways import (
+    AXES_WORDS,
+    FAMILY,
+    KEEPING,
+    Axes,
+    Keeping,
+    as_seen,
+    from_seen,
+)
+from stonestack.core.tile.whole import Structure, keeping_whole, lengths
 
 _STRIP = 6
 """Columns by which two edges are compared."""
@@ -44,28 +53,44 @@ class WrapTile(StepParams):
         title="Give up at most",
         description="Share of each side that may be cut off for edges that are more alike",
     )
+    structure: Keeping = KEEPING
 
 
 @dataclass(frozen=True)
 class Trim:
-    """The solution: what is kept of each axis, of a guide so long; None where not joined."""
+    """The solution: what is kept of each axis, of a guide of that size; None where not joined."""
 
-    sides: tuple[int, int]
+    guide: tuple[int, int]
     x: int | None
     y: int | None
 
+    def sides(self, width: int, height: int) -> tuple[float, float]:
+        """Return width and height of the tile, in pixels of a guide of this size."""
+        return (width if self.x is None else self.x, height if self.y is None else self.y)
 
-def solve(guide: Picture, params: WrapTile) -> Trim:
-    """Find where the picture is cut off so that its edges differ least."""
+
+def solve(guide: Picture, params: WrapTile, structure: Structure | None) -> Trim:
+    """Find where the picture is cut off so that its edges differ least, after whole steps.
+
+    Raises
+    ------
+    BadRequest
+        If the picture holds no whole step of its structure.
+    """
     seen = as_seen(premultiplied(guide), guide)
     turned = np.ascontiguousarray(seen.transpose(1, 0, 2))
 
-    def kept(values: Floats) -> int:
+    def kept(values: Floats, step: float | None) -> int:
         width = values.shape[1]
-        return _nearest(values, round(width * (1 - params.give_up)), width)
+        least = round(width * (1 - params.give_up))
+        if step is None:
+            return _nearest(values, least, width)
+        whole = round(lengths(step, least, width)[-1])
+        return _nearest(values, whole - 1, whole + 1)
 
-    x = kept(seen) if params.axes != "y" else None
-    y = kept(turned) if params.axes != "x" else None
+    step_x, step_y = (None, None) if structure is None else (structure.x, structure.y)
+    x = kept(seen, step_x) if params.axes != "y" else None
+    y = kept(turned, step_y) if params.axes != "x" else None
     return Trim((guide.width, guide.height), x, y)
 
 
@@ -79,11 +104,11 @@ def lay(picture: Picture, guide: Picture, trim: Trim, params: WrapTile) -> Pictu
     led = values if guide is picture else as_seen(premultiplied(guide), guide)
     closed = False
     if trim.x is not None:
-        kept = _carried(led, trim.x, trim.sides[0])
+        kept = _carried(led, trim.x, trim.guide[0])
         values, led = _joined(values[:, :kept], closed, params.reach), led[:, :kept]
         closed = True
     if trim.y is not None:
-        kept = _carried(np.ascontiguousarray(led.transpose(1, 0, 2)), trim.y, trim.sides[1])
+        kept = _carried(np.ascontiguousarray(led.transpose(1, 0, 2)), trim.y, trim.guide[1])
         turned = np.ascontiguousarray(values[:kept].transpose(1, 0, 2))
         values = np.ascontiguousarray(_joined(turned, closed, params.reach).transpose(1, 0, 2))
     return from_seen(values, picture).tiling()
@@ -150,7 +175,7 @@ def _grain(values: Floats, steps: Floats) -> Floats:
     return np.asarray(surprise[:, nearest], dtype=np.float32)
 
 
-GEOMETRY = Geometry(solve, lay)
+GEOMETRY = keeping_whole(solve, lay)
 wrap_tile = alone(GEOMETRY)
 
 STEP = StepKind(
@@ -158,7 +183,7 @@ STEP = StepKind(
     title="Even out",
     hint="Keeps nearly all of the picture; the difference of its edges is spread inwards",
     params=WrapTile,
-    version=1,
+    version=2,
     apply=wrap_tile,
     spaces=frozenset(Space),
     summary=lambda p: f"evened out {AXES_WORDS[p.axes]}",

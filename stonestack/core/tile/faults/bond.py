@@ -7,13 +7,14 @@ strip is less alike than all others, the lattice does not go on.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
 from stonestack.core.image import Floats
 from stonestack.core.resize import at_most
 from stonestack.core.tile.faults.evidence import Evidence
-from stonestack.core.tile.period import Lattice
+from stonestack.core.tile.period import Lattice, ridges_of
 from stonestack.core.tile.structure import combined
 
 _SIDE = 256
@@ -40,15 +41,18 @@ def bond_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
         return []
     import cv2
 
-    small = at_most(values, _SIDE).mean(axis=2, dtype=np.float32)
+    coloured = at_most(values, _SIDE)
+    small = coloured.mean(axis=2, dtype=np.float32)
     height, width = small.shape
     pad = max(height, width) // 3
     broad = cv2.GaussianBlur(np.pad(small, pad, mode="wrap"), (0, 0), max(height, width) / 8)
     detail = small - broad[pad:-pad, pad:-pad]
     shrink = (width / values.shape[1], height / values.shape[0])
     steps = [(x * shrink[0], y * shrink[1]) for x, y in combined(lattice)]
-    across = _broken(detail, steps, values.shape[1], values.shape[0])
-    turned = np.ascontiguousarray(detail.T)
+    # Joints are often told by their hue, and bricks have tones of their own.
+    features = (detail, ridges_of(coloured))
+    across = _broken(features, steps, values.shape[1], values.shape[0])
+    turned = tuple(np.ascontiguousarray(feature.T) for feature in features)
     down = _broken(turned, [(y, x) for x, y in steps], values.shape[0], values.shape[1])
     return across + [
         Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size) for e in down
@@ -56,11 +60,12 @@ def bond_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
 
 
 def _broken(
-    detail: Floats, steps: list[tuple[float, float]], width: int, height: int
+    features: Sequence[Floats], steps: list[tuple[float, float]], width: int, height: int
 ) -> list[Evidence]:
     found = []
     # What is the same along a whole column goes on over a wrong bond, and hides it.
-    for values in (detail, detail - detail.mean(axis=0, dtype=np.float32)):
+    levelled = [feature - feature.mean(axis=0, dtype=np.float32) for feature in features]
+    for values in (*features, *levelled):
         best: tuple[float, float, Floats] | None = None
         for dx, dy in steps:
             if not _LEAST_STEP <= dx <= _LONGEST_STEP * values.shape[1]:
