@@ -199,7 +199,9 @@ def _tile(options: argparse.Namespace) -> int:
     if method is None:
         check_output(options.output.name)
         method, choice = choose_method(given, Role(options.role), options.axes)
-        print(f"{method}: {choice.reason}.")
+        print(f"{method}: {choice.reason}")
+        if choice.advice:
+            print(choice.advice)
     made = tile_file(
         given,
         options.output.name,

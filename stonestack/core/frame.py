@@ -1,7 +1,8 @@
 """Straighten and crop a raw picture, at its source: four corners become the new picture.
 
 Source of the map from a quadrilateral: P. Heckbert, "Fundamentals of Texture Mapping and Image
-Warping", UC Berkeley 1989, section 2.2.3; of the fall-off towards the corners of a lens, the even
+Warping", UC Berkeley 1989, section 2.2.3; of its proportions, Z. Zhang and L.-W. He, "Whiteboard
+Scanning and Image Enhancement", Digital Signal Processing 17 (2007), section 3; of the fall-off towards the corners of a lens, the even
 polynomial in D. Goldman, "Vignette and Exposure Calibration and Compensation", IEEE TPAMI 32
 (2010), section 3.
 """
@@ -19,7 +20,12 @@ from stonestack.core.texels import normalised
 
 _LEAST = 0.02
 """Shortest side of a frame, as a share of the picture's."""
-VERSION = 1
+VERSION = 2
+_VANISHES = 0.02
+"""How much nearer the far side of a frame has to look for the lens to be told by it."""
+_USUAL_LENS = 1.0
+"""Focal length that is assumed where it cannot be told, in longer sides of the picture."""
+_LENSES = (0.35, 12.0)
 
 
 def frame_of(corners: tuple[tuple[float, float], ...], ratio: float = 0.0) -> Frame:
@@ -56,7 +62,7 @@ class Frame(BaseModel):
         le=8,
         multiple_of=0.01,
         title="Width to height",
-        description="Of the straightened picture; 0 takes it from the frame's sides",
+        description="Of the straightened picture; 0 takes it from the perspective of the corners",
     )
     vignette: float = Field(
         0.0,
@@ -107,13 +113,14 @@ def framed(picture: Picture, frame: Frame) -> Picture:
     Returns
     -------
     Picture
-        As many pixels each way as the frame's longer sides have. A frame whose sides are
-        upright and whole pixels is cut out exactly, with no resampling.
+        As many pixels each way as the frame's longer sides have, the shorter way more where the
+        proportions ask for it. A frame whose sides are upright and whole pixels is cut out
+        exactly, with no resampling.
     """
     lit = _without_fall_off(picture, frame.vignette)
     size = np.array([picture.width, picture.height], np.float64)
     corners = np.array([(c.x, c.y) for c in frame.corners]) * size
-    width, height = _size(corners, frame.ratio)
+    width, height = _size(corners, frame.ratio or proportions(corners, size))
     upright = _upright(corners)
     if upright is not None and (width, height) == (
         upright[2] - upright[0],
@@ -154,6 +161,37 @@ def within(
         # Sides that are seen at a slant do not tell the proportions; the straightened ones do.
         ratio = round(float(np.hypot(*(tr - tl)) / np.hypot(*(bl - tl))), 2)
     return found.model_copy(update={"ratio": min(8.0, ratio), "vignette": frame.vignette})
+
+
+def proportions(corners: NDArray[np.float64], size: NDArray[np.float64]) -> float:
+    """Return width to height of a rectangle that is seen as a quadrilateral; 0 for a parallelogram.
+
+    The lens is taken to look through the middle of the picture, with square pixels. Its focal length
+    follows from the corners where both pairs of sides run together; where only one does, or none
+    that a lens could have, it is assumed to be as long as the picture's longer side.
+
+    Parameters
+    ----------
+    corners : ndarray, shape (4, 2)
+        In pixels of the picture, from the top left round by the right.
+    size : ndarray, shape (2,)
+        Width and height of the picture.
+    """
+    centred = np.concatenate([corners - size / 2, np.ones((4, 1))], axis=1)
+    tl, tr, br, bl = centred
+    across = np.dot(np.cross(tl, br), bl) / np.dot(np.cross(tr, br), bl) * tr - tl
+    down = np.dot(np.cross(tl, br), tr) / np.dot(np.cross(bl, br), tr) * bl - tl
+    told = abs(across[2]) > _VANISHES, abs(down[2]) > _VANISHES
+    if not any(told):
+        return 0.0
+    longer = float(size.max())
+    lens = _USUAL_LENS * longer
+    if all(told):
+        squared = -(across[0] * down[0] + across[1] * down[1]) / (across[2] * down[2])
+        if (_LENSES[0] * longer) ** 2 <= squared <= (_LENSES[1] * longer) ** 2:
+            lens = math.sqrt(squared)
+    sides = [math.hypot(n[0] / lens, n[1] / lens, n[2]) for n in (across, down)]
+    return sides[0] / sides[1]
 
 
 def _size(corners: NDArray[np.float64], ratio: float) -> tuple[int, int]:

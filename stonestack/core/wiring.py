@@ -108,6 +108,16 @@ class Wiring:
         way = self._stepped(self.surface.map(map_id), self.longest, thawed)
         return None if way is None else way.key
 
+    def before_tiling(self, map_id: str) -> tuple[Key, Step] | None:
+        """Return what a map's way of tiling gets, and the step; None where it has none."""
+        m = self.surface.map(map_id)
+        place = next((n for n, s in enumerate(m.steps) if s.kind.family == FAMILY), None)
+        start = self._start(m, self.longest)
+        if place is None or start is None:
+            return None
+        before = m.model_copy(update={"steps": m.steps[:place]})
+        return self._with_steps(before, start, self.longest).key, m.steps[place]
+
     def stages(self) -> dict[str, dict[Stage, Key | None]]:
         """Return the keys of every map at every stage, by the maps' ids."""
         return {m.id: {s: self.at(m.id, s) for s in Stage} for m in self.surface.maps}

@@ -17,6 +17,7 @@ from stonestack.core.image import Picture
 from stonestack.core.memory import MEMORY, Memory
 from stonestack.core.ops import File, Result
 from stonestack.core.ops.facts import RenderFacts
+from stonestack.core.ops.ways import Ways
 from stonestack.core.wiring import facts_of, picture_of
 from stonestack.services.graphs import Graphs
 from stonestack.services.scheduler import Keeper, Scheduler, Urgency, serving, urgent
@@ -150,6 +151,11 @@ class Renderer:
         with urgent(Urgency.SHEET):
             data = next(self.files(graph, [facts_of(graph, key, stage)]))
         return RenderFacts.model_validate_json(data)
+
+    def ways(self, key: Key) -> Ways:
+        """Return what was found when all ways of tiling were tried."""
+        data = next(self.files(self.graphs.graph(key), [key]))
+        return Ways.model_validate_json(data)
 
     def measured(self, key: Key, stage: Stage) -> bool:
         """Tell whether the numbers of a stage are kept: the last that is made of it."""

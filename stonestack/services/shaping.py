@@ -16,9 +16,11 @@ from stonestack.core.errors import BadRequest, StoneError
 from stonestack.core.frame import Frame, within
 from stonestack.core.graph import Key
 from stonestack.core.naming import code_name, filled
+from stonestack.core.ops.ways import Trying
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Proposal, proposals
 from stonestack.core.targets import Target, leaving, target_of
+from stonestack.core.tile.choosing import TRIED_AT
 from stonestack.core.tile.period import find_lattice, whole_periods
 from stonestack.core.wiring import Wiring
 from stonestack.services import history, projects, sources, surfaces
@@ -147,6 +149,20 @@ def light_field(ws: Workspace, surface_id: str, map_id: str) -> Key | None:
     light = ops.put(wiring.graph, "light", None, (key,))
     ws.renderer.graphs.add(wiring.graph, [light], lasting=False)
     return light
+
+
+def try_ways(ws: Workspace, surface_id: str, map_id: str) -> Key | None:
+    """Return the key of what was found when a map's ways of tiling were tried, all of them."""
+    document, _ = _opened(ws, surface_id)
+    wiring = Wiring(document, TRIED_AT)
+    found = wiring.before_tiling(map_id)
+    if found is None:
+        return None
+    before, step = found
+    trying = Trying.model_validate({"axes": getattr(step.params, "axes", "both")})
+    ways = ops.put(wiring.graph, "ways", trying, (before,))
+    ws.renderer.graphs.add(wiring.graph, [ways])
+    return ways
 
 
 def begin(ws: Workspace, project_id: str, stem: str, roles: dict[Role, str]) -> SurfaceView:

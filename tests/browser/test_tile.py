@@ -11,9 +11,10 @@ import numpy as np
 from playwright.sync_api import Route, expect
 
 from stonestack.core import colour
+from stonestack.trials import walls
 from tests.browser.case import PATIENCE, DemoCase
 from tests.core import defects
-from tests.support import png
+from tests.support import photograph, png
 
 
 def raw(base: str, side: int = 420, rolled: tuple[int, int] = (0, 0)) -> bytes:
@@ -48,11 +49,13 @@ class TileCase(DemoCase):
         expect(self.cell("colour", "steps")).to_contain_text(words, timeout=PATIENCE)
 
 
+# Two of them lay pieces of the picture, some more than once.
 VERDICTS = {
-    "mirror_tile": "mirror-symmetric",
-    # They lay pieces of the picture, some of them more than once.
-    "blend_tile": re.compile("tiles both ways|part is there again"),
-    "quilt_tile": re.compile("tiles both ways|part is there again"),
+    "Quilt": re.compile("tiles both ways|part is there again"),
+    "Even out": "tiles both ways",
+    "Blend pieces": re.compile("tiles both ways|part is there again"),
+    "Mirror": "mirror-symmetric",
+    "Cut": "tiles both ways",
 }
 
 
@@ -63,10 +66,11 @@ class RawToTile(TileCase):
         self.ready("tiles both ways")
         for words in ("Left to right", "Top to bottom", "Detail of joins"):
             self.assertAlmostEqual(self.score(words), 1, delta=0.15)
-        for way in ("quilt_tile", "wrap_tile", "blend_tile", "mirror_tile", "cut_tile"):
-            page.get_by_label("Way", exact=True).select_option(way)
-            expect(page.get_by_label("Way", exact=True)).to_have_value(way, timeout=PATIENCE)
-            self.ready(VERDICTS.get(way, "tiles both ways"))
+        ways = page.get_by_role("radiogroup", name="Way of tiling")
+        for way, verdict in VERDICTS.items():
+            ways.get_by_role("radio", name=way).click()
+            expect(ways.get_by_role("radio", name=way)).to_be_checked(timeout=PATIENCE)
+            self.ready(verdict)
         # Back to the beginning, one step at a time.
         undo = page.get_by_role("button", name=re.compile("^Undo"))
         while undo.is_enabled():
@@ -74,6 +78,30 @@ class RawToTile(TileCase):
             undo.click()
             expect(undo).not_to_have_attribute("data-next", told or "", timeout=PATIENCE)
         expect(self.cell("colour", "source")).to_contain_text("Drop a picture", timeout=PATIENCE)
+
+    def test_a_brick_wall_gets_the_way_that_suits_and_shows_where_it_is_joined(self) -> None:
+        page = self.page
+        wall = walls.walls(90)[0]
+        self.begin("quay_wall.png", png(colour.to_bytes(walls.drawn(wall))), "Quay wall")
+        ways = page.get_by_role("radiogroup", name="Way of tiling")
+        expect(ways.get_by_text(re.compile("% like")).first).to_be_visible(timeout=PATIENCE)
+        # The best comes first, and is taken; what would break the bond is not offered.
+        expect(ways.get_by_role("radio").first).to_be_checked(timeout=PATIENCE)
+        expect(page.get_by_text(re.compile("Not offered: Mirror"))).to_be_visible()
+        expect(page.get_by_text(re.compile("whole steps of the structure"))).to_be_visible()
+        ways.get_by_role("radio", name="Cut").click()
+        expect(ways.get_by_role("radio", name="Cut")).to_be_checked(timeout=PATIENCE)
+        self.ready("2 steps")
+        page.get_by_label("Seams and spots").check()
+        expect(page.locator("[data-join]").first).to_be_attached(timeout=PATIENCE)
+        # Chosen by a person, it stays.
+        page.reload()
+        expect(ways.get_by_role("radio", name="Cut")).to_be_checked(timeout=PATIENCE)
+
+    def test_a_scene_is_told_to_be_one(self) -> None:
+        self.begin("at_the_quay.png", png(photograph("rocket", 300)[..., :3]), "At the quay")
+        advice = self.page.get_by_text(re.compile("frame a part that is all of one kind"))
+        expect(advice).to_be_visible(timeout=PATIENCE)
 
     def test_faults_far_from_the_edges_are_listed_and_marked(self) -> None:
         page = self.page

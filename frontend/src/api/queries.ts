@@ -118,6 +118,25 @@ export function useFacts(key: string | null | undefined, stage: Stage) {
   });
 }
 
+/** Every way of making a map a tile, tried small; what is found belongs to a content key. */
+export function useWays(surface: SurfaceView, map: string, wanted: boolean) {
+  const { data: known } = useQuery({
+    queryKey: ["ways-key", surface.id, map, surface.revision],
+    queryFn: () =>
+      got(api.GET("/api/surfaces/{surface_id}/ways", { params: { path: { surface_id: surface.id }, query: { map } } })),
+    enabled: wanted,
+    staleTime: Infinity,
+    placeholderData: (before) => before,
+  });
+  const key = known?.key;
+  return useQuery({
+    queryKey: ["ways", key],
+    queryFn: ({ signal }) => got(api.GET("/api/renders/{key}/ways", { params: { path: { key: key ?? "" } }, signal })),
+    enabled: wanted && Boolean(key),
+    staleTime: Infinity,
+  });
+}
+
 /** How far the making of a surface is; asked for as long as numbers are on their way. */
 export function useMaking(surface: SurfaceView) {
   const waiting = useIsFetching({ queryKey: ["facts"] }) > 0;

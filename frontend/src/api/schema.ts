@@ -964,6 +964,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/renders/{key}/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["render_ways_api_renders__key__ways_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{source_id}/picture.png": {
         parameters: {
             query?: never;
@@ -1198,6 +1214,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["undo_surface_api_surfaces__surface_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surfaces/{surface_id}/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_ways_api_surfaces__surface_id__ways_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1482,6 +1514,13 @@ export interface components {
              * @default 4
              */
             sharp: number;
+            /**
+             * Structure
+             * @description Whole: bricks, tiles and threads go on in step over the edges; free: cut anywhere
+             * @default whole
+             * @enum {string}
+             */
+            structure: "whole" | "free";
         };
         /**
          * BlockFormat
@@ -1569,6 +1608,13 @@ export interface components {
              * @enum {string}
              */
             shape: "square" | "found";
+            /**
+             * Structure
+             * @description Whole: bricks, tiles and threads go on in step over the edges; free: cut anywhere
+             * @default whole
+             * @enum {string}
+             */
+            structure: "whole" | "free";
         };
         /**
          * Delivery
@@ -1659,7 +1705,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["Rename"];
         };
         /**
          * EntryMore
@@ -2987,7 +3033,7 @@ export interface components {
          */
         PreviewRequest: {
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["Rename"];
             /**
              * Longest
              * @default null
@@ -3150,6 +3196,13 @@ export interface components {
              */
             shape: "square" | "found";
             /**
+             * Structure
+             * @description Whole: bricks, tiles and threads go on in step over the edges; free: cut anywhere
+             * @default whole
+             * @enum {string}
+             */
+            structure: "whole" | "free";
+            /**
              * Variety
              * @description How much it counts against a place that it was used before
              * @default 0.5
@@ -3214,6 +3267,16 @@ export interface components {
              * @default 0.25
              */
             y: number;
+        };
+        /**
+         * RefusedWay
+         * @description A way that is not offered, and why.
+         */
+        RefusedWay: {
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
         };
         /**
          * RemoveMap
@@ -3293,6 +3356,16 @@ export interface components {
             format: components["schemas"]["BlockFormat"] | null;
             /** Height */
             height: number;
+            /**
+             * Joins
+             * @default []
+             */
+            joins: number[][];
+            /**
+             * Kept
+             * @default
+             */
+            kept: string;
             /**
              * Levels
              * @default null
@@ -4007,6 +4080,11 @@ export interface components {
             mask: string | null;
             /** Params */
             params: components["schemas"]["BalanceLight"] | components["schemas"]["CutTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["LayPicture"] | components["schemas"]["AnotherMap"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"] | components["schemas"]["RoughnessFromGloss"];
+            /**
+             * Proposed
+             * @default false
+             */
+            proposed: boolean;
         };
         /**
          * StepInfo
@@ -4187,6 +4265,20 @@ export interface components {
             place: components["schemas"]["GamePlace"];
             role: components["schemas"]["Role"];
             size: components["schemas"]["Size"];
+        };
+        /**
+         * TakeWay
+         * @description Take the way of tiling that was proposed, and the size that suits it where none was set.
+         */
+        TakeWay: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "take_way";
+            /** Map */
+            map: string;
+            step: components["schemas"]["Step"];
         };
         /**
          * Target
@@ -4447,6 +4539,27 @@ export interface components {
             saturation: number;
         };
         /**
+         * TriedWay
+         * @description One way of making a tile, tried small.
+         *
+         *     ``fault`` is 0 where there is nothing to see, 1 just noticeable; ``likeness`` to the source and
+         *     the share of it that is ``kept`` are 0..1; ``picture`` is a PNG of the tile, in base 64.
+         */
+        TriedWay: {
+            /** Fault */
+            fault: number;
+            /** Kept */
+            kept: number;
+            /** Kind */
+            kind: string;
+            /** Likeness */
+            likeness: number;
+            /** Picture */
+            picture: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * Trouble
          * @description Something about a working file that came back.
          *
@@ -4543,6 +4656,22 @@ export interface components {
             y: number;
         };
         /**
+         * Ways
+         * @description All ways that suit, the best first, and why it is that.
+         *
+         *     ``advice`` says what to do where the picture shows no matter at all; else it is empty.
+         */
+        Ways: {
+            /** Advice */
+            advice: string;
+            /** Reason */
+            reason: string;
+            /** Refused */
+            refused: components["schemas"]["RefusedWay"][];
+            /** Tried */
+            tried: components["schemas"]["TriedWay"][];
+        };
+        /**
          * Which
          * @description Which of ours; None means all.
          */
@@ -4625,6 +4754,13 @@ export interface components {
              * @default 0.5
              */
             reach: number;
+            /**
+             * Structure
+             * @description Whole: bricks, tiles and threads go on in step over the edges; free: cut anywhere
+             * @default whole
+             * @enum {string}
+             */
+            structure: "whole" | "free";
         };
     };
     responses: never;
@@ -6965,6 +7101,37 @@ export interface operations {
             };
         };
     };
+    render_ways_api_renders__key__ways_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ways"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     source_picture_api_sources__source_id__picture_png_get: {
         parameters: {
             query?: never;
@@ -7501,6 +7668,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SurfaceView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    get_ways_api_surfaces__surface_id__ways_get: {
+        parameters: {
+            query: {
+                map: string;
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewKey"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -101,7 +101,7 @@ def _first_steps() -> tuple[Step, ...]:
     from stonestack.core.tile.boundary import CutTile
     from stonestack.core.tile.light import BalanceLight
 
-    return (Step(params=BalanceLight()), Step(params=CutTile()))
+    return (Step(params=BalanceLight()), Step(params=CutTile(), proposed=True))
 
 
 DERIVATIONS = frozenset(name for name, step in STEPS.items() if step.makes is not None)

@@ -126,6 +126,8 @@ class Step(Document):
         description="0 is as before; above 1 its effect is carried on",
     )
     blend: Blend = Field(Blend.NORMAL, title="Blend", description="How it comes over what was")
+    proposed: bool = False
+    """Whether nobody has chosen it: another may be proposed, once there is a picture to try."""
     params: AnyStep
 
     @property

@@ -19,13 +19,21 @@ from stonestack.core.edits.origins import (
     TakeFromGame,
 )
 from stonestack.core.edits.output import SetOutput, SetSize
-from stonestack.core.edits.steps import AddStep, MoveStep, RemoveStep, RepairSpots, SetStep
+from stonestack.core.edits.steps import (
+    AddStep,
+    MoveStep,
+    RemoveStep,
+    RepairSpots,
+    SetStep,
+    TakeWay,
+)
 
 Edit = Annotated[
     SetOrigin
     | SetSource
     | AddStep
     | SetStep
+    | TakeWay
     | RemoveStep
     | MoveStep
     | SetSize
@@ -72,5 +80,6 @@ __all__ = [
     "SetSource",
     "SetStep",
     "TakeFromGame",
+    "TakeWay",
     "Thaw",
 ]

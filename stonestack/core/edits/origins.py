@@ -26,7 +26,6 @@ from stonestack.core.resize import nearest_power_of_two
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps import STEPS
-from stonestack.core.tile.boundary import CutTile
 from stonestack.core.tile.ways import FAMILY
 
 _KEPT = 0.85
@@ -248,6 +247,20 @@ def _no_file(m: Map) -> BadRequest:
     )
 
 
+def usual_size(colour: Map, origin: SourceOrigin) -> Size:
+    """Return the size that suits a colour with a file of its own and its way of tiling."""
+    square = any(
+        getattr(step.params, "shape", "found") == "square" and step.enabled for step in colour.steps
+    )
+    kept = 1.0 if origin.wraps else _KEPT
+    shorter = min(origin.width, origin.height)
+    width, height = (shorter, shorter) if square else (origin.width, origin.height)
+    return Size(
+        width=nearest_power_of_two(round(width * kept), 2048),
+        height=nearest_power_of_two(round(height * kept), 2048),
+    )
+
+
 def _settled(surface: Surface, colour: Map, origin: SourceOrigin) -> Surface:
     """Fit a new surface to the colour that has come in: sizes near its own, and its alpha.
 
@@ -257,17 +270,7 @@ def _settled(surface: Surface, colour: Map, origin: SourceOrigin) -> Surface:
         steps = tuple(s for s in colour.steps if s.kind.family != FAMILY)
         surface = surface.with_map(rebuilt(colour, steps=steps))
         colour = surface.map(colour.id)
-    square = any(
-        isinstance(step.params, CutTile) and step.enabled and step.params.shape == "square"
-        for step in colour.steps
-    )
-    kept = 1.0 if origin.wraps else _KEPT
-    shorter = min(origin.width, origin.height)
-    width, height = (shorter, shorter) if square else (origin.width, origin.height)
-    size = Size(
-        width=nearest_power_of_two(round(width * kept), 2048),
-        height=nearest_power_of_two(round(height * kept), 2048),
-    )
+    size = usual_size(colour, origin)
     surface = rebuilt(surface, maps=tuple(rebuilt(m, size=size) for m in surface.maps))
     if origin.alpha and surface.of_role(Role.ALPHA) is None:
         order = list(Role)

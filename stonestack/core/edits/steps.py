@@ -12,10 +12,12 @@ from stonestack.core.document import (
     Id,
     Map,
     MapOrigin,
+    SourceOrigin,
     Step,
     Surface,
     rebuilt,
 )
+from stonestack.core.edits.origins import usual_size
 from stonestack.core.errors import BadRequest
 from stonestack.core.tile.patches import PatchSpots, Spot
 
@@ -55,7 +57,10 @@ class SetStep(Document):
                 "This step is of another kind.",
                 "Add the other step, and take this one out.",
             )
-        steps = tuple(self.step if step.id == self.step.id else step for step in m.steps)
+        # Whoever changes what was proposed has chosen.
+        proposed = self.step.proposed and self.step.params == before.params
+        chosen = rebuilt(self.step, proposed=proposed)
+        steps = tuple(chosen if step.id == chosen.id else step for step in m.steps)
         return surface.with_map(rebuilt(m, steps=steps))
 
     def words(self, before: Surface) -> str:
@@ -80,6 +85,30 @@ class SetStep(Document):
             if getattr(old.params, name) != value:
                 return f"{head}, {field.title or name} {value}"
         return head
+
+
+class TakeWay(Document):
+    """Take the way of tiling that was proposed, and the size that suits it where none was set."""
+
+    kind: Literal["take_way"] = "take_way"
+    map: Id
+    step: Step
+
+    def apply(self, surface: Surface) -> Surface:
+        """Put the step in the place of that with its id; sizes that were settled follow."""
+        before = surface.map(self.map)
+        surface = SetStep(map=self.map, step=self.step).apply(surface)
+        after = surface.map(self.map)
+        if not isinstance(before.origin, SourceOrigin):
+            return surface
+        was, now = usual_size(before, before.origin), usual_size(after, before.origin)
+        if any(m.size != was for m in surface.maps):
+            return surface
+        return rebuilt(surface, maps=tuple(rebuilt(m, size=now) for m in surface.maps))
+
+    def words(self, before: Surface) -> str:
+        """Say what was taken."""
+        return f"{before.map(self.map).title}: {self.step.kind.title}, as it suits best"
 
 
 class RemoveStep(Document):

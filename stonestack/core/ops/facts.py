@@ -36,6 +36,8 @@ class RenderFacts(BaseModel):
     bytes: int | None = None
     psnr: float | None = None
     angle: float | None = None
+    joins: list[list[float]] = []
+    """Where a tile was joined: lines, x and y of their points in turn, as shares of its sides."""
     finding: Finding
 
 
@@ -79,9 +81,13 @@ def of_tile(params: Done, inputs: Sequence[object], _blobs: Sequence[bytes]) -> 
     picture, *solved = inputs
     assert isinstance(picture, Picture)
     scores = tile_scores(picture)
-    kept = [s.how.words for s in solved if isinstance(s, Solved) and isinstance(s.how, Kept)]
+    found = [s.how for s in solved if isinstance(s, Solved) and isinstance(s.how, Kept)]
     finding = verdicts.of_tile(scores, frozenset(params.done))
-    return _told(picture, finding, scores=scores, kept="".join(kept))
+    kept = "".join(how.words for how in found)
+    joins = [
+        [value for point in join for value in point] for how in found for join in how.inner.joins()
+    ]
+    return _told(picture, finding, scores=scores, kept=kept, joins=joins)
 
 
 def of_size(params: Size, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:

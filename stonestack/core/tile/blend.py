@@ -28,7 +28,7 @@ from stonestack.core.tile.ways import (
     as_seen,
     from_seen,
 )
-from stonestack.core.tile.whole import Structure, keeping_whole, lengths
+from stonestack.core.tile.whole import Join, Structure, keeping_whole, lengths, share_of
 
 _BINS = 4096
 _LEAST_SIDE = 16
@@ -82,6 +82,19 @@ class Mesh:
     def sides(self, width: int, height: int) -> tuple[float, float]:
         """Return width and height of the tile, in pixels of a guide of this size."""
         return (width * self.size[1], height * self.size[0])
+
+    def used(self, width: int, height: int) -> float:
+        """Return which share of a guide of this size is in the tile, 0..1."""
+        # Of each piece, about as much as a cell of the grid shows.
+        windows = [
+            (y - 0.5 / self.cells[0], x - 0.5 / self.cells[1])
+            for y, x in self.centres.reshape(-1, 2)
+        ]
+        return share_of(windows, (1 / self.cells[0], 1 / self.cells[1]))
+
+    def joins(self) -> list[Join]:
+        """Return no line: pieces go over into one another everywhere."""
+        return []
 
 
 def solve(guide: Picture, params: BlendTile, structure: Structure | None) -> Mesh:

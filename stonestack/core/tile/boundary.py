@@ -31,13 +31,14 @@ from stonestack.core.tile.ways import (
     as_seen,
     from_seen,
 )
-from stonestack.core.tile.whole import Structure, keeping_whole, lengths
+from stonestack.core.tile.whole import Join, Structure, keeping_whole, lengths
 
 _SEARCH_SIDE = 256
 _LEAST_SHARE = 0.08
 _KEEP = 0.8
 """How much a lost share of the picture counts against a better match."""
 _FAR = np.float32(1e6)
+_JOIN_POINTS = 48
 _STRETCH = 1.5
 """How much it counts, against a better match, that a tile has to be stretched to be square."""
 _NEARLY = 0.035
@@ -108,6 +109,28 @@ class Cut:
     def sides(self, width: int, height: int) -> tuple[float, float]:
         """Return width and height of the tile, in pixels of a guide of this size."""
         return (self.x.kept if self.x else width, self.y.kept if self.y else height)
+
+    def used(self, width: int, height: int) -> float:
+        """Return which share of a guide of this size is in the tile, 0..1."""
+        across, down = self.sides(width, height)
+        return across * down / (width * height)
+
+    def joins(self) -> list[Join]:
+        """Return both cuts, as shares of the tile's sides."""
+        found = []
+        if self.x is not None:
+            # Rows of the first cut that the second one keeps.
+            first, rows = (0, len(self.x.path)) if self.y is None else (self.y.start, self.y.kept)
+            found.append([(x, y) for y, x in _line(self.x, first, rows)])
+        if self.y is not None:
+            found.append([(x, y) for x, y in _line(self.y, 0, len(self.y.path))])
+        return found
+
+
+def _line(cut: AxisCut, first: int, count: int) -> list[tuple[float, float]]:
+    """Return points of a cut: how far along it they lie, and how far across, as shares."""
+    steps = range(0, count, max(1, count // _JOIN_POINTS))
+    return [((n + 0.5) / count, float(cut.path[first + n]) / cut.kept) for n in [*steps, count - 1]]
 
 
 def solve(guide: Picture, params: CutTile, structure: Structure | None) -> Cut:

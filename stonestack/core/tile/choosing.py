@@ -16,18 +16,22 @@ from stonestack.core.steps import STEPS
 from stonestack.core.tile.likeness import Character, character_of, is_scene, likeness
 from stonestack.core.tile.scores import tile_scores
 from stonestack.core.tile.ways import FAMILY, Axes
-from stonestack.core.tile.whole import structure_in
+from stonestack.core.tile.whole import Kept, structure_in
 
 TRIED_AT = 320
 """Longest side at which ways are tried."""
 _UNLIKE = 3.0
 _LOST = 0.8
-_QUARTER = frozenset({"mirror_tile"})
+_AGAIN = 1.5
+_HALVES: dict[str, float] = {"both": 0.25, "x": 0.5, "y": 0.5}
+"""What a mirror keeps."""
 _BREAKS = frozenset({"mirror_tile"})
 """Ways that keep no structure whole: not offered where there is one."""
+_BREAKING = "it would break the structure"
 _SMALL_LOSS = 0.05
 _SCENE_WORDS = (
-    "it shows a scene or an object rather than a matter; frame a part that is all of one kind"
+    "The picture shows a scene or an object rather than a matter: frame a part that is all of one"
+    " kind."
 )
 
 
@@ -47,6 +51,8 @@ class Tried:
         How like the tile is to the source, 0..1.
     kept : float
         Which share of the source is in it, 0..1.
+    again : float
+        Which share of the tile is there more than once, 0..1: small, that is seldom noticed.
     tile : Picture
         The tile.
     """
@@ -56,12 +62,18 @@ class Tried:
     fault: float
     likeness: float
     kept: float
+    again: float
     tile: Picture
 
     @property
     def cost(self) -> float:
         """What speaks against it, on the scale of faults."""
-        return self.fault + _UNLIKE * (1 - self.likeness) + _LOST * (1 - self.kept)
+        return (
+            self.fault
+            + _UNLIKE * (1 - self.likeness)
+            + _LOST * (1 - self.kept)
+            + _AGAIN * self.again
+        )
 
 
 @dataclass(frozen=True)
@@ -73,13 +85,16 @@ class Choice:
     tried : tuple of Tried
     reason : str
         Why the first is the best, in words.
-    scene : bool
-        Whether the picture shows a scene or an object.
+    advice : str
+        What to do where the picture shows a scene or an object; else empty.
+    refused : tuple of (str, str)
+        Titles of ways that are not offered, and why.
     """
 
     tried: tuple[Tried, ...]
     reason: str
-    scene: bool
+    advice: str
+    refused: tuple[tuple[str, str], ...]
 
 
 def choose(picture: Picture, axes: Axes = "both") -> Choice:
@@ -100,28 +115,35 @@ def choose(picture: Picture, axes: Axes = "both") -> Choice:
     small = limited(picture, TRIED_AT)
     seen = colour.seen(small)
     source = character_of(seen)
+    ways = [step for step in STEPS.values() if step.family == FAMILY]
     structured = structure_in(small) is not None
-    ways = [
-        step
-        for step in STEPS.values()
-        if step.family == FAMILY and not (structured and step.name in _BREAKS)
-    ]
     with ThreadPoolExecutor(cores()) as pool:
         begun = [
-            pool.submit(copy_context().run, _tried, small, source, step, axes) for step in ways
+            pool.submit(copy_context().run, _tried, small, source, step, axes)
+            for step in ways
+            if not (structured and step.name in _BREAKS)
         ]
     told = [each.result() for each in begun]
     tried = sorted((t for t in told if isinstance(t, Tried)), key=lambda way: way.cost)
     if not tried:
         raise next(t for t in told if isinstance(t, BadRequest))
-    scene = is_scene(seen)
-    return Choice(tuple(tried), _reason(tried, scene), scene)
+    named = {way.kind for way in tried}
+    refused = tuple(
+        (step.title, _BREAKING if structured and step.name in _BREAKS else "it does not fit")
+        for step in ways
+        if step.name not in named
+    )
+    advice = _SCENE_WORDS if is_scene(seen) else ""
+    return Choice(tuple(tried), _reason(tried), advice, refused)
 
 
 def _tried(small: Picture, source: Character, step: StepKind, axes: Axes) -> Tried | BadRequest:
     """Try one way; return why it does not suit, where it does not."""
+    params, geometry = step.params.model_validate({"axes": axes}), step.geometry
+    assert geometry is not None, step.name
     try:
-        tile = step.apply(small, step.params.model_validate({"axes": axes}))
+        solution = geometry.solve(small, params)
+        tile = geometry.lay(small, small, solution, params)
     except BadRequest as refused:
         return refused
     scores = tile_scores(tile)
@@ -131,27 +153,28 @@ def _tried(small: Picture, source: Character, step: StepKind, axes: Axes) -> Tri
             f"{small.width} × {small.height} pixels are too few to choose by.",
             "Give a larger picture, or name a method.",
         )
-    area = tile.width * tile.height / (small.width * small.height)
+    kept = solution.used if isinstance(solution, Kept) else _HALVES[axes]
+    again = 1 - kept * small.width * small.height / (tile.width * tile.height)
     return Tried(
         kind=step.name,
         title=step.title,
         fault=scores.fault,
         likeness=likeness(source, character_of(colour.seen(tile))),
-        kept=min(1.0, area) * (0.25 if step.name in _QUARTER else 1),
+        kept=kept,
+        again=min(1.0, max(0.0, again)),
         tile=tile,
     )
 
 
-def _reason(tried: list[Tried], scene: bool) -> str:
+def _reason(tried: list[Tried]) -> str:
     best = tried[0]
     words = [
         "shows no fault" if best.fault < 1 else f"has the least to see ({best.fault:.1f})",
-        f"keeps {best.kept:.0%} of the picture",
-        f"is {best.likeness:.0%} like it",
+        f"keeps {best.kept * 100:.0f} % of the picture",
+        f"is {best.likeness * 100:.0f} % like it",
     ]
     if len(tried) > 1:
         second = tried[1]
         near = second.cost - best.cost < _SMALL_LOSS
         words.append(f"{second.title} is {'as good' if near else 'next'}")
-    told = f"{best.title} {', '.join(words)}"
-    return f"{told}; but {_SCENE_WORDS}" if scene else told
+    return f"{best.title} {', '.join(words)}."

@@ -1,10 +1,19 @@
-"""Balance broad light: take the slow fall-off of a lamp or window out of a picture."""
+"""Balance broad light: take the slow fall-off of a lamp or window out of a picture.
+
+Light multiplies, so in the logarithm it adds. What a lamp can do there is smooth: nearly all of it
+lies in a few polynomials of low order. What a matter does by itself is about as strong in the next
+higher orders, and in the same mixture of channels. Only what goes beyond that is taken for light:
+coefficients are shrunk as in W. James and C. Stein, "Estimation with Quadratic Loss", Proc. 4th
+Berkeley Symposium on Mathematical Statistics and Probability 1 (1961), order by order, against the
+covariance that the matter itself explains.
+"""
 
 from __future__ import annotations
 
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from stonestack.core.image import Floats, Picture, Space, premultiplied
@@ -12,8 +21,16 @@ from stonestack.core.resize import resample
 from stonestack.core.stepkind import StepKind, StepParams
 
 _GRID = 96
-_ORDER = 3
+_ORDER = 6
+"""Highest order that a lamp's light is given."""
+_HIGHEST = 10
+"""Highest order by which the matter's own variation is judged."""
 _FLOOR = np.float32(1e-3)
+_SOLID = 0.05
+_DOUBT = 2.0
+"""How much stronger than the matter's own a variation has to be before any of it is light."""
+_LEAST_NOISE = 1e-6
+Matrix = NDArray[np.float64]
 
 
 class BalanceLight(StepParams):
@@ -28,11 +45,6 @@ class BalanceLight(StepParams):
 def light_field(picture: Picture) -> Floats:
     """Estimate the broad light as a smooth factor around one.
 
-    A polynomial of third order in x and y is fitted by least squares to the logarithm of
-    brightness, on a grid of at most 96 samples a side: light multiplies, so in the
-    logarithm it adds, and so few terms can follow a lamp but not an ornament. One field
-    serves all channels, so that patches of another tint keep theirs.
-
     Parameters
     ----------
     picture : Picture
@@ -40,8 +52,9 @@ def light_field(picture: Picture) -> Floats:
 
     Returns
     -------
-    ndarray, float32, shape (height, width, 1)
-        Geometric mean 1 over the picture.
+    ndarray, float32, shape (height, width, channels of the body)
+        Geometric mean 1 over the picture in each channel. Channels differ as far as the light's
+        own tint changes.
     """
     width, height = min(_GRID, picture.width), min(_GRID, picture.height)
     small = resample(premultiplied(picture), width, height, "box", False)
@@ -49,28 +62,79 @@ def light_field(picture: Picture) -> Floats:
     body = (
         small[..., :-1] / np.maximum(opacity, _FLOOR)[..., np.newaxis] if picture.alpha else small
     )
-    bright = body.mean(axis=2, dtype=np.float64).reshape(width * height, 1)
-    target = np.log(np.maximum(bright, _FLOOR))
-    terms = _terms(_steps(width), _steps(height)).reshape(width * height, -1)
-    root = np.sqrt(opacity.ravel())[:, np.newaxis]
-    found, *_ = np.linalg.lstsq(terms * root, target * root, rcond=None)
-    found[0] = 0
-    field = (terms @ found).reshape(height, width, -1).astype(np.float32)
+    logs = np.log(np.maximum(body, _FLOOR)).astype(np.float64)
+    powers, terms = _terms(width, height)
+    logs = _filled(logs, opacity > _SOLID, terms)
+    found = terms.T @ logs.reshape(width * height, -1)
+    orders = powers.sum(axis=1)
+    noise = _own_variation(found, powers, width * height)
+    found[(orders == 0) | (orders > _ORDER)] = 0
+    for order in range(1, _ORDER + 1):
+        mine = orders == order
+        found[mine] *= _share_of_light(found[mine], noise[mine])
+    field = (terms @ found).reshape(logs.shape).astype(np.float32)
     field -= field.mean(axis=(0, 1), keepdims=True)
     # So smooth a field loses nothing on the way up from the grid.
     return resample(np.exp(field), picture.width, picture.height, "lanczos", False)
 
 
-def _steps(count: int) -> Floats:
-    """Return sample positions on -1..1, at the middle of each sample."""
-    return ((np.arange(count, dtype=np.float32) + 0.5) * (2 / count) - 1).astype(np.float32)
+def _terms(width: int, height: int) -> tuple[NDArray[np.int64], Matrix]:
+    """Return polynomials in x and y, each of length one and upright on the others.
+
+    Returns
+    -------
+    powers : ndarray, shape (terms, 2)
+        Of x and of y; the constant comes first.
+    terms : ndarray, shape (width * height, terms)
+    """
+    powers = [(n - j, j) for n in range(_HIGHEST + 1) for j in range(n + 1)]
+    kept = [(i, j) for i, j in powers if i < width and j < height]
+    x, y = (np.linspace(-1, 1, count) if count > 1 else np.zeros(1) for count in (width, height))
+    legendre = np.polynomial.legendre.legvander
+    across, down = legendre(x, _HIGHEST), legendre(y, _HIGHEST)
+    columns = [np.multiply.outer(down[:, j], across[:, i]).ravel() for i, j in kept]
+    upright, _ = np.linalg.qr(np.stack(columns, axis=1))
+    return np.array(kept), np.asarray(upright, np.float64)
 
 
-def _terms(x: Floats, y: Floats) -> Floats:
-    """Return all products ``x**i * y**j`` with ``i + j`` up to the order, constant first."""
-    powers = [(i, n - i) for n in range(_ORDER + 1) for i in range(n + 1)]
-    columns = [np.multiply.outer(y**j, x**i) for i, j in powers]
-    return np.stack(columns, axis=-1).astype(np.float32)
+def _filled(logs: Matrix, solid: NDArray[np.bool_], terms: Matrix) -> Matrix:
+    """Put what a smooth field leads one to expect where a picture is clear."""
+    if solid.all() or not solid.any():
+        return logs
+    flat, kept = logs.reshape(-1, logs.shape[2]), solid.ravel()
+    found, *_ = np.linalg.lstsq(terms[kept, :3], flat[kept], rcond=None)
+    filled = np.where(kept[:, np.newaxis], flat, terms[:, :3] @ found)
+    return np.asarray(filled.reshape(logs.shape))
+
+
+def _own_variation(found: Matrix, powers: NDArray[np.int64], pixels: int) -> Matrix:
+    """Return the covariance over channels that the matter explains, for each term.
+
+    What varies along x alone, along y alone and both ways is judged apart, since grain runs one
+    way.
+
+    Parameters
+    ----------
+    found : ndarray, shape (terms, channels)
+        Coefficients of the logarithm.
+    powers : ndarray, shape (terms, 2)
+    """
+    i, j = powers.T
+    high = i + j > _ORDER
+    noise = np.zeros((len(found), found.shape[1], found.shape[1]))
+    for kind, near in ((j == 0, j <= 1), (i == 0, i <= 1), ((i > 0) & (j > 0), (i > 1) & (j > 1))):
+        judged = found[high & near]
+        if len(judged):
+            noise[kind] = judged.T @ judged / len(judged)
+    return noise + np.eye(found.shape[1]) * _LEAST_NOISE * pixels
+
+
+def _share_of_light(found: Matrix, noise: Matrix) -> float:
+    """Return how much of some terms of one order is light, 0..1."""
+    surprise = sum(
+        float(term @ np.linalg.solve(own, term)) for term, own in zip(found, noise, strict=True)
+    )
+    return max(0.0, 1 - _DOUBT * found.size / max(surprise, 1e-9))
 
 
 def balance_light(picture: Picture, params: BalanceLight) -> Picture:
@@ -84,7 +148,7 @@ STEP = StepKind(
     title="Balance light",
     hint="Takes out the broad light of a lamp or window",
     params=BalanceLight,
-    version=1,
+    version=2,
     apply=balance_light,
     spaces=frozenset({Space.LINEAR, Space.DATA}),
     summary=lambda p: f"{p.amount * 100:.0f} %",

@@ -39,7 +39,7 @@ from stonestack.core.tile.ways import (
     as_seen,
     from_seen,
 )
-from stonestack.core.tile.whole import Structure, keeping_whole, lengths
+from stonestack.core.tile.whole import Join, Structure, keeping_whole, lengths, share_of
 
 _SOUGHT_AT = 208
 """Longest side of the guide that windows are sought on."""
@@ -153,6 +153,29 @@ class Quilt:
     def sides(self, width: int, height: int) -> tuple[float, float]:
         """Return width and height of the tile, in pixels of a guide of this size."""
         return (self.size[1] * width / self.source[1], self.size[0] * height / self.source[0])
+
+    def used(self, width: int, height: int) -> float:
+        """Return which share of a guide of this size is in the tile, 0..1."""
+        rows, columns = self.source
+        seen = self.side * (1 - _OVERLAP)
+        inset = self.side * _OVERLAP / 2
+        windows = [((p.row + inset) / rows, (p.column + inset) / columns) for p in self.patches]
+        return share_of(windows, (seen / rows, seen / columns))
+
+    def joins(self) -> list[Join]:
+        """Return the middles of the overlaps of patches, as shares of the tile's sides."""
+        height, width = self.size
+        found: list[Join] = []
+        for patch in self.patches:
+            before, above, after, below = patch.overlaps
+            left, top = patch.left + before / 2, patch.top + above / 2
+            right = min(width, patch.left + self.side - after / 2)
+            bottom = min(height, patch.top + self.side - below / 2)
+            if before:
+                found.append([(left / width, top / height), (left / width, bottom / height)])
+            if above:
+                found.append([(left / width, top / height), (right / width, top / height)])
+        return found
 
 
 def solve(guide: Picture, params: QuiltTile, structure: Structure | None) -> Quilt:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import hashlib
 import math
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from threading import Lock
 from typing import Any, Protocol
@@ -39,6 +39,7 @@ _REMEMBERED = 32
 _NEAR = 0.8
 """Pixels by which a shift may miss a whole number of steps; laying refines it."""
 _AROUND = 2
+_COUNTED = 200
 _STRETCHED = 1.002
 
 
@@ -177,11 +178,41 @@ def lengths(step: float, least: float, most: float) -> list[float]:
     return [n * step for n in range(first, last + 1)]
 
 
+Join = list[tuple[float, float]]
+"""A line along which a picture was joined: x and y of its points, as shares of the sides."""
+
+
 class Solution(Protocol):
     """What a way has found."""
 
     def sides(self, width: int, height: int) -> tuple[float, float]:
         """Return width and height of the tile, in pixels of a guide of this size."""
+
+    def used(self, width: int, height: int) -> float:
+        """Return which share of a guide of this size is in the tile, 0..1."""
+
+    def joins(self) -> list[Join]:
+        """Return where the picture was joined, as shares of the tile's sides."""
+
+
+def share_of(windows: Iterable[tuple[float, float]], size: tuple[float, float]) -> float:
+    """Return which share of a picture lies in any of some windows.
+
+    Parameters
+    ----------
+    windows : iterable of (float, float)
+        Where each begins, down and across, as shares of the sides.
+    size : (float, float)
+        Their height and width, likewise.
+    """
+    seen = np.zeros((_COUNTED, _COUNTED), bool)
+    for top, left in windows:
+        (a, b), (c, d) = (
+            (round(max(0.0, start) * _COUNTED), round((start + long) * _COUNTED))
+            for start, long in ((top, size[0]), (left, size[1]))
+        )
+        seen[a:b, c:d] = True
+    return float(seen.mean())
 
 
 @dataclass(frozen=True)
@@ -197,12 +228,15 @@ class Kept:
         Width and height of the tile before it is stretched, in pixels of that guide.
     square : bool
         Whether it is stretched to equal sides.
+    used : float
+        Which share of the guide is in the tile, 0..1; what is laid twice counts once.
     """
 
     structure: Structure | None
     inner: Any
     sides: tuple[float, float]
     square: bool
+    used: float
 
     @property
     def stretch(self) -> float:
@@ -257,7 +291,9 @@ def keeping_whole(
         inner = solve(upright, params, structure)
         square = getattr(params, "shape", "found") == "square" and params.axes == "both"
         sides = inner.sides(upright.width, upright.height)
-        return Kept(structure, inner, sides, square and structure is not None)
+        upright_share = upright.width * upright.height / (guide.width * guide.height)
+        used = inner.used(upright.width, upright.height) * upright_share
+        return Kept(structure, inner, sides, square and structure is not None, used)
 
     def lay_whole(picture: Picture, guide: Picture, kept: Kept, params: Any) -> Picture:
         structure = kept.structure

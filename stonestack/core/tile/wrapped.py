@@ -25,7 +25,7 @@ from stonestack.core.tile.ways import (
     as_seen,
     from_seen,
 )
-from stonestack.core.tile.whole import Structure, keeping_whole, lengths
+from stonestack.core.tile.whole import Join, Structure, keeping_whole, lengths
 
 _STRIP = 6
 """Columns by which two edges are compared."""
@@ -67,6 +67,17 @@ class Trim:
     def sides(self, width: int, height: int) -> tuple[float, float]:
         """Return width and height of the tile, in pixels of a guide of this size."""
         return (width if self.x is None else self.x, height if self.y is None else self.y)
+
+    def used(self, width: int, height: int) -> float:
+        """Return which share of a guide of this size is in the tile, 0..1."""
+        across, down = self.sides(width, height)
+        return across * down / (width * height)
+
+    def joins(self) -> list[Join]:
+        """Return the edges that were made to meet."""
+        across: list[Join] = [] if self.x is None else [[(0, 0), (0, 1)]]
+        down: list[Join] = [] if self.y is None else [[(0, 0), (1, 0)]]
+        return across + down
 
 
 def solve(guide: Picture, params: WrapTile, structure: Structure | None) -> Trim:

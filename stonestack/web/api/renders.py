@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 
 from stonestack.core.document import Stage
 from stonestack.core.ops.facts import RenderFacts
+from stonestack.core.ops.ways import Ways
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import IMMUTABLE, model, unchanging
 
@@ -44,6 +45,13 @@ def register(app: OpenAPI, ws: Workspace) -> None:
         with ws.renderer.asked(path.key):
             data = ws.renderer.ktx2(path.key)
         return unchanging(data, "image/ktx2")
+
+    @app.get("/api/renders/<key>/ways", responses={200: Ways})
+    def render_ways(path: RenderPath) -> Response:
+        with ws.renderer.asked(path.key):
+            answer = model(ws.renderer.ways(path.key))
+        answer.headers["Cache-Control"] = IMMUTABLE
+        return answer
 
     @app.get("/api/renders/<key>/facts", responses={200: RenderFacts})
     def render_facts(path: RenderPath, query: FactsQuery) -> Response:

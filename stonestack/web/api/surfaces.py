@@ -157,6 +157,10 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def get_light(path: SurfacePath, query: MapQuery) -> Response:
         return model(PreviewKey(key=shaping.light_field(ws, path.surface_id, query.map)))
 
+    @app.get("/api/surfaces/<surface_id>/ways", responses={200: PreviewKey})
+    def get_ways(path: SurfacePath, query: MapQuery) -> Response:
+        return model(PreviewKey(key=shaping.try_ways(ws, path.surface_id, query.map)))
+
     @app.get("/api/surfaces/<surface_id>/making", responses={200: MakingView})
     def get_making(path: SurfacePath) -> Response:
         return model(making.get(ws, path.surface_id))

@@ -20,6 +20,7 @@ import { NOT_FRAMING, type Framing } from "./FrameControls";
 import { LightPane } from "./LightPane";
 import { MaskStrip } from "./MaskStrip";
 import { usePassing, type Passing } from "./passing";
+import { useProposedWay } from "./ways";
 import { Workfiles } from "./Workfiles";
 
 /** One surface: two linked views above, the course sheet below, controls at the right. */
@@ -73,6 +74,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
     },
     [edit, over, surface],
   );
+  useProposedWay(surface, "colour", knowledge?.steps ?? [], change);
   const move = (step: typeof undo) => {
     setProblem(null);
     step.mutate();

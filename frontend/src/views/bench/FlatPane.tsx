@@ -299,6 +299,7 @@ export function FlatPane({
             layout={layout}
             culprits={seams ? (scores?.culprits ?? []) : []}
             faults={seams ? (scores?.faults ?? []) : []}
+            joins={seams ? facts.data.joins : []}
             visible={facts.data.visible}
           />
           {seams && scores && <EdgeScores x={scores.x} y={scores.y} />}

@@ -79,7 +79,7 @@ export function FrameControls({ surface, map, change, framing, onFraming }: Prop
           </Tick>
           <NumberRow
             label="Width : height"
-            hint="Of what comes out; 0 takes it from the frame"
+            hint="Of what comes out; 0 takes it from the perspective of the corners, for a picture that was not cropped"
             value={frame.ratio}
             min={0}
             max={4}

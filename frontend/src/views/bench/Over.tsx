@@ -24,11 +24,13 @@ export function Marks({
   layout,
   culprits,
   faults,
+  joins,
   visible,
 }: {
   layout: Layout;
   culprits: Schemas["CulpritView"][];
   faults: Schemas["Fault"][];
+  joins: Schemas["RenderFacts"]["joins"];
   visible: Schemas["Area"] | null;
 }) {
   const { size, repeat } = layout;
@@ -40,6 +42,9 @@ export function Marks({
     <svg aria-hidden className="pointer-events-none absolute inset-0 h-full w-full overflow-hidden">
       {cells.map(([column, row]) => (
         <g key={`${String(column)}-${String(row)}`}>
+          {joins.map((join, n) => (
+            <Line key={n} points={pairs(join).map(([x, y]) => toView(layout, column + x, row + y))} />
+          ))}
           {culprits.map((spot, n) => {
             const at = toView(layout, column + spot.x, row + spot.y);
             return <Ring key={n} x={at.x} y={at.y} radius={Math.max(7, spot.radius * longest * scale * 1.3)} />;
@@ -54,6 +59,21 @@ export function Marks({
         </g>
       ))}
     </svg>
+  );
+}
+
+function pairs(values: number[]): [number, number][] {
+  return values.flatMap((x, n) => (n % 2 === 0 ? [[x, values[n + 1] ?? 0] satisfies [number, number]] : []));
+}
+
+/** Where a picture was joined. */
+function Line({ points }: { points: { x: number; y: number }[] }) {
+  const path = points.map(({ x, y }) => `${x.toFixed(1)},${y.toFixed(1)}`).join(" ");
+  return (
+    <g data-join>
+      <polyline points={path} fill="none" stroke="#000" strokeOpacity={0.6} strokeWidth={2.5} />
+      <polyline points={path} fill="none" stroke="#fff" strokeWidth={1} strokeDasharray="1 3" />
+    </g>
   );
 }
 

@@ -5,13 +5,14 @@ import { useFacts } from "@/api/queries";
 import { Hint } from "@/parts/Hint";
 import { EarlierIcon, LaterIcon, RemoveIcon } from "@/parts/icons";
 import { NumberRow } from "@/parts/NumberRow";
-import { SchemaForm, said, usualValues, parametersOf, type Values } from "@/parts/SchemaForm";
+import { SchemaForm, said, parametersOf, type Values } from "@/parts/SchemaForm";
 import { Tick } from "@/parts/Tick";
 import type { ControlsProps } from "./controlsProps";
-import { newId } from "./ids";
 import { RemovedLight } from "./RemovedLight";
 import { StepMask } from "./StepMask";
 import { TileScores } from "./TileScores";
+import { WayStrip } from "./WayStrip";
+import { carried, fresh } from "./ways";
 
 type StepInfo = Schemas["StepInfo"];
 
@@ -121,7 +122,9 @@ export function StepControls({
               </Tool>
             </div>
             {step.enabled && kind.family !== "" && (
-              <Way
+              <WayStrip
+                surface={surface}
+                map={map.id}
                 kinds={kinds.filter((s) => s.family === kind.family)}
                 chosen={kind}
                 onChoose={(other) => {
@@ -165,6 +168,9 @@ export function StepControls({
                   change(set(withParams({ ...step.params, ...part })));
                 }}
               />
+            )}
+            {step.enabled && kind.family === "tile" && facts.data?.kept && (
+              <p className="pt-1 text-fine text-ink-2">Kept: {facts.data.kept}.</p>
             )}
             {step.enabled && kind.mixes && (
               <details className="text-small" open={step.mask !== null || step.amount !== 1 || step.blend !== "normal"}>
@@ -325,51 +331,6 @@ function Amount({
       )}
     </>
   );
-}
-
-/** One way of several to the same end, with a line on what it is for. */
-function Way({ kinds, chosen, onChoose }: { kinds: StepInfo[]; chosen: StepInfo; onChoose: (kind: StepInfo) => void }) {
-  const id = useId();
-  return (
-    <>
-      <div className="flex h-6 items-center gap-2 text-small">
-        <label htmlFor={id} className="w-[92px] shrink-0">Way</label>
-        <select
-          id={id}
-          value={chosen.name}
-          className="h-6 min-w-0 flex-1 rounded-sm border border-joint bg-lime px-1"
-          onChange={(event) => {
-            const kind = kinds.find((s) => s.name === event.target.value);
-            if (kind) onChoose(kind);
-          }}
-        >
-          {kinds.map((s) => (
-            <option key={s.name} value={s.name}>{s.title}</option>
-          ))}
-        </select>
-      </div>
-      <p className="pb-1 text-fine text-ink-2">{chosen.hint}</p>
-    </>
-  );
-}
-
-/** Another way with its usual values, but for those that both ways have. */
-function carried(step: Step, other: StepInfo): Step["params"] {
-  const before = step.params as unknown as Values;
-  const shared = ["axes", "seed"].filter((name) => name in before && name in (other.parameters["properties"] as object));
-  return fresh(other, Object.fromEntries(shared.map((name) => [name, before[name]]))).params;
-}
-
-/** A step with all its usual values, and some that are given. */
-function fresh(kind: StepInfo, params: Values): Step {
-  return {
-    id: newId(),
-    enabled: true,
-    mask: null,
-    amount: 1,
-    blend: "normal",
-    params: { kind: kind.name, ...usualValues(kind.parameters), ...params } as unknown as Step["params"],
-  };
 }
 
 function Tool({
