@@ -5,11 +5,11 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from stonestack.trials import faults, walls
+from stonestack.trials import faults, lights, walls
 
 
 def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
-    """Print, for each seed, what the scores say of defects, and what becomes of structures.
+    """Print, for each seed, what the scores say of defects, and what ways and light do.
 
     Parameters
     ----------
@@ -30,5 +30,8 @@ def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
         laid = walls.outcomes(seed)
         print(f"Seed {seed}: tiles of {len(walls.walls(seed))} structures")
         for line in walls.table(laid):
+            print(line)
+        print(f"Seed {seed}: planted lamps")
+        for line in lights.table(lights.outcomes(seed)):
             print(line)
         print(flush=True)

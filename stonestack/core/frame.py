@@ -2,9 +2,9 @@
 
 Source of the map from a quadrilateral: P. Heckbert, "Fundamentals of Texture Mapping and Image
 Warping", UC Berkeley 1989, section 2.2.3; of its proportions, Z. Zhang and L.-W. He, "Whiteboard
-Scanning and Image Enhancement", Digital Signal Processing 17 (2007), section 3; of the fall-off towards the corners of a lens, the even
-polynomial in D. Goldman, "Vignette and Exposure Calibration and Compensation", IEEE TPAMI 32
-(2010), section 3.
+Scanning and Image Enhancement", Digital Signal Processing 17 (2007), section 3; of the fall-off
+towards the corners of a lens, the even polynomial in D. Goldman, "Vignette and Exposure Calibration
+and Compensation", IEEE TPAMI 32 (2010), section 3.
 """
 
 from __future__ import annotations
@@ -166,9 +166,9 @@ def within(
 def proportions(corners: NDArray[np.float64], size: NDArray[np.float64]) -> float:
     """Return width to height of a rectangle that is seen as a quadrilateral; 0 for a parallelogram.
 
-    The lens is taken to look through the middle of the picture, with square pixels. Its focal length
-    follows from the corners where both pairs of sides run together; where only one does, or none
-    that a lens could have, it is assumed to be as long as the picture's longer side.
+    The lens is taken to look through the middle of the picture, with square pixels. Its focal
+    length follows from the corners where both pairs of sides run together; where only one does, or
+    none that a lens could have, it is assumed to be as long as the picture's longer side.
 
     Parameters
     ----------

@@ -7,7 +7,7 @@ import numpy as np
 from stonestack.core.blocks.formats import FORMATS
 from stonestack.core.checks.findings import Finding
 from stonestack.core.codecs.texture import Texture
-from stonestack.core.image import Picture, Space
+from stonestack.core.image import Picture
 from stonestack.core.losses import Loss
 from stonestack.core.sizing import Fit, Size, proposal, stretch_percent
 from stonestack.core.steps import STEPS
@@ -46,15 +46,15 @@ _ROUGH = 31.0
 _ANGLE_LOOK = 2.5
 
 
-def of_source(picture: Picture) -> Finding:
-    """Judge a raw picture: is its light even?"""
-    if picture.space is Space.LINEAR and _unevenness(picture) > _UNEVEN:
+def of_source(light: float | None) -> Finding:
+    """Judge a raw picture by how uneven its light is; None for what is no colour."""
+    if light is not None and light > _UNEVEN:
         return Finding(level="look", words="uneven light", fix="Balance light evens it out.")
     return Finding(level="good", words="read whole")
 
 
-def _unevenness(picture: Picture) -> float:
-    """Return by what share the broad light of the brightest corner exceeds the darkest."""
+def unevenness(picture: Picture) -> float:
+    """Return by what share the broad light of the brightest part exceeds the darkest."""
     field = light_field(picture)
     low, high = np.percentile(field, (2, 98))
     return float(high / max(low, 1e-3) - 1)

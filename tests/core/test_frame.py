@@ -1,10 +1,11 @@
 import unittest
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from stonestack.core import colour
-from stonestack.core.frame import Frame, frame_of, framed, within
+from stonestack.core.frame import Frame, frame_of, framed, proportions, within
 from stonestack.core.image import Picture, Space
 from stonestack.core.resize import resize
 from stonestack.core.tile.period import Lattice, find_lattice, whole_periods
@@ -84,6 +85,50 @@ class Framing(unittest.TestCase):
         lit = Picture((flat * lens[..., np.newaxis]).astype(np.float32), Space.LINEAR)
         got = framed(lit, Frame(vignette=0.6))
         np.testing.assert_allclose(got.pixels, 0.4, atol=1e-4)
+
+
+class Proportions(unittest.TestCase):
+    """Rectangles seen through a lens; the numbers are those of a camera written down here."""
+
+    SIZE = np.array([1000.0, 750.0])
+
+    def seen(self, aspect: float, lens: float, tilt: float, turn: float) -> NDArray[np.float64]:
+        """Return the corners of a rectangle that is tilted about x, and turned about y."""
+        corners = np.array([(-aspect, -1, 0), (aspect, -1, 0), (aspect, 1, 0), (-aspect, 1, 0)]) / 2
+        c, s = np.cos(tilt), np.sin(tilt)
+        about_x = np.array([(1, 0, 0), (0, c, -s), (0, s, c)])
+        c, s = np.cos(turn), np.sin(turn)
+        about_y = np.array([(c, 0, s), (0, 1, 0), (-s, 0, c)])
+        there = corners @ (about_x @ about_y).T + np.array([0.1, -0.05, 2.6])
+        return np.asarray(there[:, :2] / there[:, 2:] * lens + self.SIZE / 2)
+
+    def test_they_follow_from_the_corners_whatever_the_lens(self) -> None:
+        for aspect, lens, tilt, turn in (
+            (1.0, 800, 0.7, 0.4),
+            (1.0, 1500, -0.6, 0.5),
+            (1.8, 1000, 0.5, -0.6),
+            (0.6, 900, -0.4, -0.5),
+        ):
+            with self.subTest(aspect=aspect, lens=lens):
+                got = proportions(self.seen(aspect, lens, tilt, turn), self.SIZE)
+                self.assertAlmostEqual(got, aspect, delta=0.01)
+
+    def test_a_tilt_one_way_is_taken_by_a_usual_lens(self) -> None:
+        got = proportions(self.seen(1.0, 1000, 0.8, 0.0), self.SIZE)
+        self.assertAlmostEqual(got, 1, delta=0.02)
+        # Another lens than the usual is not told by it; sides alone would say 1.5.
+        got = proportions(self.seen(1.0, 1400, 0.8, 0.0), self.SIZE)
+        self.assertAlmostEqual(got, 1, delta=0.2)
+
+    def test_a_parallelogram_has_those_of_its_sides(self) -> None:
+        corners = np.array([(100, 100), (500, 120), (490, 320), (90, 300)], float)
+        self.assertEqual(proportions(corners, self.SIZE), 0)
+
+    def test_a_tilted_square_comes_out_square(self) -> None:
+        corners = self.seen(1.0, 1100, 0.75, 0.35) / self.SIZE
+        frame = frame_of(tuple((float(x), float(y)) for x, y in corners))
+        got = framed(Picture(noise(1000, 750, 3), Space.LINEAR), frame)
+        self.assertAlmostEqual(got.width / got.height, 1, delta=0.02)
 
 
 class Periods(unittest.TestCase):

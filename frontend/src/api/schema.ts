@@ -1940,7 +1940,7 @@ export interface components {
             bottom_right: components["schemas"]["Corner"];
             /**
              * Width to height
-             * @description Of the straightened picture; 0 takes it from the frame's sides
+             * @description Of the straightened picture; 0 takes it from the perspective of the corners
              * @default 0
              */
             ratio: number;
@@ -3371,6 +3371,11 @@ export interface components {
              * @default null
              */
             levels: number | null;
+            /**
+             * Light
+             * @default null
+             */
+            light: number | null;
             /**
              * Psnr
              * @default null

@@ -29,6 +29,8 @@ class RenderFacts(BaseModel):
     scores: TileScores | None = None
     kept: str = ""
     """What of a structure the tile holds, in words; empty where there is none."""
+    light: float | None = None
+    """By what share the broad light of the brightest part exceeds the darkest."""
     costs: Proposal | None = None
     visible: Area | None = None
     format: BlockFormat | None = None
@@ -73,7 +75,9 @@ def _told(picture: Picture, finding: Finding, **numbers: object) -> File:
 
 def of_source(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:
     """Measure a picture before any step."""
-    return _told(inputs[0], verdicts.of_source(inputs[0]))
+    picture = inputs[0]
+    light = verdicts.unevenness(picture) if picture.space is Space.LINEAR else None
+    return _told(picture, verdicts.of_source(light), light=light)
 
 
 def of_tile(params: Done, inputs: Sequence[object], _blobs: Sequence[bytes]) -> File:

@@ -127,7 +127,7 @@ OPERATIONS = (
         Kind.PICTURE,
         lambda p, inputs, _: resize(inputs[0], p.width, p.height),
     ),
-    Operation("light", 1, "Measuring the light", Nothing, _ONE, Kind.PICTURE, light),
+    Operation("light", 2, "Measuring the light", Nothing, _ONE, Kind.PICTURE, light),
     Operation(
         "returned", 2, "Laying over", Nothing, (Kind.PICTURE,) * 3, Kind.PICTURE, lay_returned
     ),

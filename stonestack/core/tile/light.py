@@ -2,10 +2,9 @@
 
 Light multiplies, so in the logarithm it adds. What a lamp can do there is smooth: nearly all of it
 lies in a few polynomials of low order. What a matter does by itself is about as strong in the next
-higher orders, and in the same mixture of channels. Only what goes beyond that is taken for light:
-coefficients are shrunk as in W. James and C. Stein, "Estimation with Quadratic Loss", Proc. 4th
-Berkeley Symposium on Mathematical Statistics and Probability 1 (1961), order by order, against the
-covariance that the matter itself explains.
+higher orders, and in the same mixture of channels. Only what goes well beyond that is taken for
+light; how many orders are is chosen as in C. Mallows, "Some Comments on Cp", Technometrics 15
+(1973).
 """
 
 from __future__ import annotations
@@ -27,8 +26,10 @@ _HIGHEST = 10
 """Highest order by which the matter's own variation is judged."""
 _FLOOR = np.float32(1e-3)
 _SOLID = 0.05
-_DOUBT = 2.0
+_DOUBT = 1.7
 """How much stronger than the matter's own a variation has to be before any of it is light."""
+_MOST_TINT = 0.5
+"""How much the light's tint may change, against its strength."""
 _LEAST_NOISE = 1e-6
 Matrix = NDArray[np.float64]
 
@@ -68,10 +69,11 @@ def light_field(picture: Picture) -> Floats:
     found = terms.T @ logs.reshape(width * height, -1)
     orders = powers.sum(axis=1)
     noise = _own_variation(found, powers, width * height)
-    found[(orders == 0) | (orders > _ORDER)] = 0
-    for order in range(1, _ORDER + 1):
-        mine = orders == order
-        found[mine] *= _share_of_light(found[mine], noise[mine])
+    found *= _is_light(found, noise, orders)[:, np.newaxis]
+    shared = np.broadcast_to(found.mean(axis=1, keepdims=True), found.shape)
+    if np.linalg.norm(found - shared) > _MOST_TINT * np.linalg.norm(shared):
+        # No lamp brightens one channel and dims another: that is the matter's own colour.
+        found = np.array(shared)
     field = (terms @ found).reshape(logs.shape).astype(np.float32)
     field -= field.mean(axis=(0, 1), keepdims=True)
     # So smooth a field loses nothing on the way up from the grid.
@@ -129,12 +131,12 @@ def _own_variation(found: Matrix, powers: NDArray[np.int64], pixels: int) -> Mat
     return noise + np.eye(found.shape[1]) * _LEAST_NOISE * pixels
 
 
-def _share_of_light(found: Matrix, noise: Matrix) -> float:
-    """Return how much of some terms of one order is light, 0..1."""
-    surprise = sum(
-        float(term @ np.linalg.solve(own, term)) for term, own in zip(found, noise, strict=True)
-    )
-    return max(0.0, 1 - _DOUBT * found.size / max(surprise, 1e-9))
+def _is_light(found: Matrix, noise: Matrix, orders: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Tell which terms are light: all up to the order that has most beyond the matter's own."""
+    solved = np.linalg.solve(noise, found[..., np.newaxis])[..., 0]
+    excess = (found * solved).sum(axis=1) - _DOUBT * found.shape[1]
+    within = [(orders > 0) & (orders <= last) for last in range(_ORDER + 1)]
+    return max(within, key=lambda terms: float(excess[terms].sum()))
 
 
 def balance_light(picture: Picture, params: BalanceLight) -> Picture:

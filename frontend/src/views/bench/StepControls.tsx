@@ -189,7 +189,9 @@ export function StepControls({
                 />
               </details>
             )}
-            {step.enabled && step.params.kind === "balance_light" && <RemovedLight surface={surface} map={map.id} />}
+            {step.enabled && step.params.kind === "balance_light" && (
+              <RemovedLight surface={surface} map={map.id} amount={step.params.amount} />
+            )}
           </fieldset>
         );
       })}
