@@ -3,7 +3,7 @@ from unittest import mock
 
 import numpy as np
 
-from stonestack.core import colour, edits
+from stonestack.core import colour, edits, verdicts
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.document import Stage
@@ -98,7 +98,8 @@ class Rendering(SurfaceCase):
         tile = self.ws.renderer.facts(steps, Stage.STEPS)
         assert tile.scores is not None
         self.assertAlmostEqual(tile.scores.x, 1, delta=0.3)
-        self.assertEqual(tile.finding.level, "good")
+        done = frozenset({"balance_light", "cut_tile"})
+        self.assertEqual(tile.finding, verdicts.of_tile(tile.scores, done))
         facts = self.ws.renderer.facts(packed, Stage.COMPRESS)
         self.assertEqual((facts.levels, facts.bytes), (8, 8192 + 2048 + 512 + 128 + 32 + 8 + 8 + 8))
         assert facts.psnr is not None
