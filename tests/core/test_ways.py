@@ -22,6 +22,8 @@ from stonestack.core.tile.scores import tile_scores
 from stonestack.core.tile.seam import seam_score
 from stonestack.core.tile.ways import FAMILY
 from stonestack.core.tile.wrapped import WrapTile
+from stonestack.demo.paint import Canvas
+from stonestack.trials.matters import drawn
 from tests.core import defects
 from tests.support import noise
 
@@ -279,6 +281,19 @@ class RepairingSpots(unittest.TestCase):
         slope = np.hypot(*np.gradient(seen))
         rim = np.abs(away - 0.06 * 320 * 1.25) < 1.5
         self.assertLess(slope[rim].mean(), 1.25 * slope[outside].mean())
+
+    def test_it_never_makes_a_tile_worse(self) -> None:
+        rng = np.random.default_rng(31)
+        for matter in ("rust", "cobbles", "planks"):
+            stored = drawn(matter, Canvas(240, 200, 31, True))
+            tile = Picture(colour.to_linear(stored), Space.LINEAR, wraps=True)
+            before = tile_scores(tile)
+            assert before is not None
+            spots = tuple(Spot(x=x, y=y, radius=0.06) for x, y in rng.random((3, 2)))
+            after = tile_scores(patch_spots(tile, PatchSpots(spots=spots)))
+            assert after is not None
+            with self.subTest(matter=matter):
+                self.assertLessEqual(after.repetition, 1.05 * before.repetition)
 
     def test_over_the_corner_it_works_as_anywhere(self) -> None:
         spoiled = defects.made("weave", "spot 0.5")

@@ -32,6 +32,9 @@ from stonestack.core.tile.whole import Join, Structure, keeping_whole, lengths, 
 
 _BINS = 4096
 _LEAST_SIDE = 16
+_GRAINS = 10
+_SMALLEST, _LARGEST = 0.08, 0.3
+"""Bounds of pieces that go by the grain, as shares of the shorter side."""
 _EDGE = 3.5
 """Standard deviations beyond which a Gaussian is taken to have ended."""
 
@@ -42,12 +45,12 @@ class BlendTile(StepParams):
     kind: Literal["blend_tile"] = "blend_tile"
     axes: Axes = Field("both", title="Joins", description="Which edges are made to meet")
     piece: float = Field(
-        0.25,
-        ge=0.05,
+        0.0,
+        ge=0,
         le=0.45,
         multiple_of=0.01,
         title="Piece",
-        description="Size of the pieces that are blended, as a share of the shorter side",
+        description="Size of the pieces, as a share of the shorter side; 0 goes by the grain",
     )
     structure: Keeping = KEEPING
     sharp: float = Field(
@@ -114,7 +117,7 @@ def solve(guide: Picture, params: BlendTile, structure: Structure | None) -> Mes
             f"{guide.width} × {guide.height} pixels hold no pieces.",
             "Start from a larger picture, at least 16 pixels each way.",
         )
-    piece = params.piece * short
+    piece = (params.piece or _by_grain(guide)) * short
     cells = (max(2, round(guide.height / piece)), max(2, round(guide.width / piece)))
     # One row and column more where the grid is no ring.
     corners = (cells[0] + (params.axes == "x"), cells[1] + (params.axes == "y"))
@@ -137,6 +140,29 @@ def solve(guide: Picture, params: BlendTile, structure: Structure | None) -> Mes
     least, most = room * sides - places, (1 - room) * sides - places
     shifts = structure.shifts_near(centres * sides - places, least, most)
     return Mesh((places + shifts) / sides, cells, size)
+
+
+def _by_grain(guide: Picture) -> float:
+    """Return the size of pieces that hold a few grains of a material, as a share of the side.
+
+    Larger ones show each grain several times; smaller ones cut it up. The grain is how far one has
+    to go until half of the likeness of a place with itself is lost.
+    """
+    short = min(guide.width, guide.height)
+    light = as_seen(premultiplied(guide), guide).mean(axis=2, dtype=np.float32)
+    detail = light - light.mean()
+    height, width = detail.shape
+    power = np.square(np.abs(np.fft.rfft2(detail, s=(2 * height, 2 * width))))
+    alike = np.fft.irfft2(power)
+    down, across = alike[: height // 2, 0], alike[0, : width // 2]
+    grain = max(_half_way(down), _half_way(across))
+    return min(_LARGEST, max(_SMALLEST, _GRAINS * grain / short))
+
+
+def _half_way(alike: NDArray[np.float64]) -> int:
+    """Return after how many pixels half of what is alike is lost."""
+    below = np.flatnonzero(alike < 0.5 * alike[0])
+    return int(below[0]) if len(below) else len(alike)
 
 
 def lay(picture: Picture, _guide: Picture, mesh: Mesh, params: BlendTile) -> Picture:
@@ -231,7 +257,7 @@ STEP = StepKind(
     title="Blend pieces",
     hint="For grit, sand or plaster without forms: pieces blended, contrast kept",
     params=BlendTile,
-    version=2,
+    version=3,
     apply=blend_tile,
     spaces=frozenset(Space),
     summary=lambda p: f"blended {AXES_WORDS[p.axes]}",

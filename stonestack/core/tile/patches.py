@@ -14,13 +14,18 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
+from stonestack.core import stopping
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
+from stonestack.core.tile.period import Lattice, find_lattice_of_parts
+from stonestack.core.tile.repetition import repetition_of
 from stonestack.core.tile.ways import as_seen, from_seen
 
 _MOST = 32
 _RIM = 0.6
 """Width of the ring by which pieces are compared, in radii."""
+_TRIED = 3
+_NO_WORSE = 1.01
 _COVER = 1.25
 """Radius of what is covered, in radii of the spot: its soft edge too."""
 
@@ -53,7 +58,10 @@ class PatchSpots(StepParams):
 
 @dataclass(frozen=True)
 class Covers:
-    """The solution: from how far away, in shares of the sides, each spot is covered."""
+    """The solution: from how far away, in shares of the sides, each spot is covered.
+
+    No way at all where every piece would make the tile worse.
+    """
 
     ways: tuple[tuple[float, float], ...]
 
@@ -64,7 +72,8 @@ def solve(guide: Picture, params: PatchSpots) -> Covers:
     Notes
     -----
     The sum of squared differences over a ring, for all ways at once by correlation on the torus;
-    what stands out at the other place counts against it, as do places under any spot.
+    what stands out at the other place counts against it, as do places under any spot. Of the best
+    pieces that is taken with which least is seen to repeat, and none that makes it worse.
     """
     values = as_seen(premultiplied(guide), guide)
     height, width = values.shape[:2]
@@ -72,7 +81,9 @@ def solve(guide: Picture, params: PatchSpots) -> Covers:
     waves = np.fft.rfft2(values, axes=(0, 1))
     squares = np.fft.rfft2(np.square(values).sum(axis=2))
     smooth = _salience(values)
-    ways = []
+    lattice = find_lattice_of_parts(values)
+    standing, seen = values, _seen(values, lattice)
+    ways: list[tuple[int, int]] = []
     for spot in params.spots:
         away = _away(spot, height, width)
         radius = spot.radius * longest * _COVER
@@ -90,26 +101,52 @@ def solve(guide: Picture, params: PatchSpots) -> Covers:
         ) / max(1.0, float(inside.sum()))
         badness = differing / count + salient
         badness[_forbidden(params.spots, spot, height, width)] = np.inf
-        ways.append(_nth(badness, params.other, radius))
+        if params.other:
+            ways.append(_nth(badness, params.other, radius))
+            continue
+        pieces = []
+        for way in (_nth(badness, n, radius) for n in range(_TRIED)):
+            stopping.check()
+            tried = _covered(standing, spot, way)
+            pieces.append((_seen(tried, lattice), way, tried))
+        best = min(pieces, key=lambda piece: piece[0])
+        worse = any(now > _NO_WORSE * then for now, then in zip(best[0], seen, strict=True))
+        ways.append((0, 0) if worse else best[1])
+        if not worse:
+            seen, standing = best[0], best[2]
     return Covers(tuple((float(dx) / width, float(dy) / height) for dy, dx in ways))
+
+
+def _seen(values: Floats, lattice: Lattice | None) -> tuple[float, float]:
+    """Return how far the worst stands out, and all that does together."""
+    found = repetition_of(values, lattice)
+    return found.value, sum(culprit.strength for culprit in found.culprits)
 
 
 def lay(picture: Picture, _guide: Picture, covers: Covers, params: PatchSpots) -> Picture:
     """Cover each spot; the piece keeps its detail and takes the tone around the spot."""
-    values = as_seen(premultiplied(picture), picture).copy()
+    values = as_seen(premultiplied(picture), picture)
     height, width = values.shape[:2]
     for spot, (across, down) in zip(params.spots, covers.ways, strict=True):
-        radius = spot.radius * max(height, width) * _COVER
-        half = math.ceil(radius) + 1
-        rows = np.arange(-half, half + 1) + round(spot.y * height)
-        columns = np.arange(-half, half + 1) + round(spot.x * width)
-        here = np.ix_(rows % height, columns % width)
-        there = np.ix_(
-            (rows + round(down * height)) % height, (columns + round(across * width)) % width
-        )
-        middle = (spot.y * height - rows[0], spot.x * width - columns[0])
-        values[here] = _cloned(values[here], values[there], middle, radius)
+        values = _covered(values, spot, (round(down * height), round(across * width)))
     return from_seen(values, picture)
+
+
+def _covered(values: Floats, spot: Spot, way: tuple[int, int]) -> Floats:
+    """Return values with a spot covered by what lies a way off, down and across, in pixels."""
+    if way == (0, 0):
+        return values
+    height, width = values.shape[:2]
+    radius = spot.radius * max(height, width) * _COVER
+    half = math.ceil(radius) + 1
+    rows = np.arange(-half, half + 1) + round(spot.y * height)
+    columns = np.arange(-half, half + 1) + round(spot.x * width)
+    here = np.ix_(rows % height, columns % width)
+    there = np.ix_((rows + way[0]) % height, (columns + way[1]) % width)
+    middle = (spot.y * height - rows[0], spot.x * width - columns[0])
+    covered = values.copy()
+    covered[here] = _cloned(values[here], values[there], middle, radius)
+    return covered
 
 
 def _cloned(here: Floats, there: Floats, middle: tuple[float, float], radius: float) -> Floats:
@@ -196,7 +233,7 @@ STEP = StepKind(
     title="Repair spots",
     hint="Covers what stands out with a like piece from elsewhere in the tile",
     params=PatchSpots,
-    version=1,
+    version=2,
     apply=patch_spots,
     spaces=frozenset(Space),
     summary=lambda p: f"{len(p.spots)} spot{'' if len(p.spots) == 1 else 's'} repaired",
