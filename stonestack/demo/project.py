@@ -169,6 +169,11 @@ def _surface(ws: Workspace, project_id: str, name: str, picture: bytes) -> str:
     surface = surfaces.create(ws, project_id, _TITLES[name], name)
     begin = edits.SetOrigin(map=Role.COLOUR, origin=source.origin)
     surface = surfaces.edit(ws, surface.id, surface.revision, begin)
+    for step in surface.document.map(Role.COLOUR).steps:
+        if step.proposed:
+            # The restorers have chosen; nothing is proposed over it.
+            chosen = edits.SetStep(map=Role.COLOUR, step=rebuilt(step, proposed=False))
+            surface = surfaces.edit(ws, surface.id, surface.revision, chosen)
     for role, params in zip(_DERIVED, _RELIEF[name], strict=True):
         step = surface.document.map(role).steps[0]
         change = edits.SetStep(map=role, step=rebuilt(step, params=params))

@@ -31,7 +31,8 @@ def like(
     """Return the entries that look like a picture, the likest first.
 
     The perceptual hash finds whole copies, toned, resized or compressed again; where none is
-    near, local features find a crop, or a part of a screenshot.
+    near, local features find a crop, or a part of a screenshot. Either is sought as it is and
+    turned over.
 
     Parameters
     ----------
@@ -39,7 +40,8 @@ def like(
         Ids of the catalogues that are looked through.
     """
     asked = picture_bytes(data, looks.SIDE * 8)
-    look = looks.look(asked)
+    turned_over = [np.ascontiguousarray(texels) for texels in (asked[:, ::-1], asked[::-1])]
+    look, *others = (looks.look(texels) for texels in (asked, *turned_over))
     marks = ",".join("?" * len(places))
     with ws.session() as session:
         rows = (
@@ -61,10 +63,14 @@ def like(
             "Drop a picture with something on it.",
         )
     hashes = np.frombuffer(b"".join(r[1] for r in rows), np.uint8).reshape(-1, looks.HASH_BYTES)
-    apart = looks.distances(look.hash, hashes)
-    mine = np.frombuffer(look.tones, np.uint8).astype(np.float32)
-    tones = np.frombuffer(b"".join(r[3] for r in rows), np.uint8).reshape(-1, len(mine))
-    colours = np.abs(tones.astype(np.float32) - mine).mean(axis=1)
+    tones = np.frombuffer(b"".join(r[3] for r in rows), np.uint8).reshape(len(rows), -1)
+    apart, colours = looks.distances(look.hash, hashes), _apart(look.tones, tones)
+    for other in others:
+        turned = looks.distances(other.hash, hashes)
+        # A picture that is its own mirror image is as near both ways.
+        nearer = turned < apart
+        apart = np.where(nearer, turned, apart)
+        colours = np.where(nearer, _apart(other.tones, tones), colours)
     # Colours only decide between pictures that are drawn alike.
     order = sorted(
         range(len(rows)),
@@ -98,13 +104,24 @@ def like(
     return [v.model_copy(update={"distance": distances[v.id]}) for v in views]
 
 
+def _apart(
+    mine: bytes, tones: np.ndarray[Any, np.dtype[np.uint8]]
+) -> np.ndarray[Any, np.dtype[np.float32]]:
+    """Return how far the colours of parts are from those of other pictures."""
+    own = np.frombuffer(mine, np.uint8).astype(np.float32)
+    return np.asarray(np.abs(tones.astype(np.float32) - own).mean(axis=1), np.float32)
+
+
 def _by_parts(
     ws: Workspace,
     asked: np.ndarray[Any, np.dtype[np.uint8]],
     contents: dict[str, tuple[str, int]],
     progress: Progress,
 ) -> list[tuple[int, int]]:
-    wanted = local.features(asked, asked=True)
+    wanted = [
+        local.features(np.ascontiguousarray(texels), asked=True)
+        for texels in (asked, asked[:, ::-1])
+    ]
     scores: list[tuple[int, int]] = []
     for done, (digest, (game_id, entry_id)) in enumerate(contents.items()):
         progress.at(done / len(contents), f"Comparing {done} of {len(contents)} pictures")
@@ -117,7 +134,9 @@ def _by_parts(
                 continue
             # A place may hold something else than when it was catalogued.
             ws.cache.write(sha256(held), "parts", kept)
-        agreed = local.agreement(wanted, local.Features.read(kept))
+        parts = local.Features.read(kept)
+        # Turned over up and down is turned over left and right, and round.
+        agreed = max(local.agreement(each, parts) for each in wanted)
         if agreed >= local.ENOUGH:
             scores.append((entry_id, agreed))
     scores.sort(key=lambda pair: -pair[1])

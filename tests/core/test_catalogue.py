@@ -264,6 +264,12 @@ class ByLook(unittest.TestCase):
             first += int(np.argmax(scores)) == number and max(scores) >= local.ENOUGH
         self.assertGreaterEqual(first / count, 0.9)
 
+    def test_pictures_that_are_not_there_agree_with_none(self) -> None:
+        held = [local.features(p) for p in self.pictures[:40]]
+        absent = [local.features(scene(seed), asked=True) for seed in range(500, 508)]
+        agreed = [local.agreement(asked, each) for asked in absent for each in held]
+        self.assertLess(max(agreed), local.ENOUGH)
+
     def test_flat_pictures_are_marked_so_that_they_do_not_flood_the_result(self) -> None:
         flat = np.full((64, 64, 4), 130, np.uint8)
         flat[..., 3] = 255

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import os
 import unicodedata
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
+from PIL import Image
 
 from stonestack.core.catalogue.describe import encoded
 from stonestack.core.errors import BadFile, StoneError
@@ -269,6 +271,15 @@ class Finding(CatalogueCase):
     def test_a_painted_over_copy_finds_its_original_first(self) -> None:
         found = alike.like(self.ws, [self.id], painted(colour_dds(2)), silent())
         self.assertTrue(found[0].path.endswith("floor.dds") or "floor_c" in found[0].path)
+
+    def test_a_mirrored_copy_finds_its_original_and_what_is_not_there_finds_nothing(self) -> None:
+        whole = np.asarray(Image.open(io.BytesIO(painted(colour_dds(2)))).convert("RGBA"))
+        for turned in (whole[:, ::-1], whole[::-1]):
+            found = alike.like(self.ws, [self.id], encoded(turned), silent())
+            self.assertTrue(found[0].path.endswith("floor.dds") or "floor_c" in found[0].path)
+        noise = np.random.default_rng(9).integers(0, 256, (64, 64, 4), np.uint8)
+        noise[..., 3] = 255
+        self.assertEqual(alike.like(self.ws, [self.id], encoded(noise), silent()), [])
 
     def test_a_look_belongs_to_what_was_seen_and_not_to_what_was_catalogued(self) -> None:
         place = self.game / "tex/wall_c.dds"

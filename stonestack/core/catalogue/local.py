@@ -26,7 +26,8 @@ _SCALE = 512
 """Marks are stored in bytes; their unit length is this."""
 _NEAR = 0.55 * _SCALE
 _SIZE = 128
-ENOUGH = 8
+_BY_CHANCE = 0.1
+ENOUGH = 7
 """Matches that agree on one place, below which they may be chance."""
 
 
@@ -95,4 +96,6 @@ def agreement(asked: Features, held: Features) -> int:
     if move is None:
         return 0
     scale = float(np.hypot(move[0, 0], move[1, 0]))
-    return int(inside.sum()) if 0.1 < scale < 10 else 0
+    agreed = int(inside.sum())
+    # Of many pairs some agree by chance.
+    return agreed if 0.1 < scale < 10 and agreed >= _BY_CHANCE * len(pairs) + 4 else 0
