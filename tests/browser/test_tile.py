@@ -130,6 +130,15 @@ class RawToTile(TileCase):
     def test_a_spot_that_repeats_is_marked_and_repaired_by_one_press(self) -> None:
         page = self.page
         self.begin_demo("salt_sand.png", "Salt sand")
+        ways = page.get_by_role("radiogroup", name="Way of tiling")
+        expect(ways.get_by_text(re.compile("% like")).first).to_be_visible(timeout=PATIENCE)
+        expect(ways.get_by_role("radio").first).to_be_checked(timeout=PATIENCE)
+        # Other ways scatter the spot; this one keeps it.
+        cut = ways.get_by_role("radio", name="Cut")
+        if not cut.is_checked():
+            with page.expect_response(re.compile("/edits$")):
+                cut.click()
+        expect(cut).to_be_checked(timeout=PATIENCE)
         self.ready("spot repeats")
         page.get_by_label("Seams and spots").check()
         worst = self.score("Repetition")
