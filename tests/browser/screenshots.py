@@ -89,6 +89,7 @@ class Taking(DemoCase):
         page.mouse.move(box["x"] + 215, box["y"] + 200)
         page.mouse.up()
         page.get_by_role("radio", name="Cube").click()
+        expect(page.get_by_text(re.compile("% like")).first).to_be_visible()
         self.keep("bench-steps")
         page.get_by_role("list", name="Masks").get_by_role("button", name="New mask").click()
         expect(page.get_by_role("slider", name="Part 1: place")).to_be_visible()

@@ -29,7 +29,7 @@ _LEAN = math.radians(14)
 """How far a step may lean to run along a side."""
 _TURN_PRICE, _SKEW_PRICE = 1 / math.radians(8), 1 / math.radians(1.5)
 """Against the length of steps as shares of the sides."""
-_UPRIGHT = 0.5
+_UPRIGHT = 1.25
 """Pixels over the whole guide by which a structure may lean and be taken as it is."""
 _SHORTEST_TRIED = 48
 _TRIED_SIZES = 64
