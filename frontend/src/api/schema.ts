@@ -1498,8 +1498,8 @@ export interface components {
             kind: "blend_tile";
             /**
              * Piece
-             * @description Size of the pieces that are blended, as a share of the shorter side
-             * @default 0.25
+             * @description Size of the pieces, as a share of the shorter side; 0 goes by the grain
+             * @default 0
              */
             piece: number;
             /**
