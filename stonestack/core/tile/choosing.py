@@ -127,11 +127,15 @@ def choose(picture: Picture, axes: Axes = "both") -> Choice:
     tried = sorted((t for t in told if isinstance(t, Tried)), key=lambda way: way.cost)
     if not tried:
         raise next(t for t in told if isinstance(t, BadRequest))
-    named = {way.kind for way in tried}
-    refused = tuple(
-        (step.title, _BREAKING if structured and step.name in _BREAKS else "it does not fit")
-        for step in ways
-        if step.name not in named
+    breaking = [s for s in ways if structured and s.name in _BREAKS]
+    suiting = [s for s in ways if s not in breaking]
+    refused = (
+        *((step.title, _BREAKING) for step in breaking),
+        *(
+            (step.title, each.message.rstrip("."))
+            for step, each in zip(suiting, told, strict=True)
+            if isinstance(each, BadRequest)
+        ),
     )
     advice = _SCENE_WORDS if is_scene(seen) else ""
     return Choice(tuple(tried), _reason(tried), advice, refused)
