@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from stonestack.trials import faults, lights, walls
+from stonestack.trials import faults, labelled, lights, walls
 
 
 def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
@@ -33,5 +33,10 @@ def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
             print(line)
         print(f"Seed {seed}: planted lamps")
         for line in lights.table(lights.outcomes(seed)):
+            print(line)
+        print(f"Seed {seed}: files of known role and use")
+        for line in labelled.table(labelled.outcomes(seed)):
+            print(line)
+        for line in labelled.uses_table(labelled.uses(seed)):
             print(line)
         print(flush=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -41,8 +42,10 @@ class RoleInfo:
         What is put behind the surface's name in its file names, unless the target says otherwise.
     words : str
         Last words of file names that mean it, with spaces between.
-    looks : tuple of str
-        Families of looks that a picture of it can have; see ``core.catalogue.looks``.
+    looks : mapping of str to float
+        How many of a hundred pictures of it look like a ``core.catalogue.looks.Appearance``.
+    common : float
+        How many of a hundred files are of it, about.
     derived : Derivation or None
         Its usual derivation.
     light : str
@@ -59,7 +62,8 @@ class RoleInfo:
     formats: tuple[BlockFormat, ...]
     suffix: str
     words: str
-    looks: tuple[str, ...]
+    looks: Mapping[str, float]
+    common: float = 2.0
     derived: Derivation | None = None
     light: str = ""
     usual: bool = False
@@ -92,8 +96,13 @@ class Role(StrEnum):
             "Colour",
             "What the surface looks like in even white light",
             *(Space.LINEAR, _COLOUR, "_c"),
-            words="c col color colour d dif diff diffuse alb albedo bc base basecol basecolor rgb",
-            looks=("colour",),
+            words=(
+                "c col color colour d dif diff diffuse alb albedo bc base "
+                "basecol basecolor basecolour rgb rgba clr diffusecolor diffusecolour colormap "
+                "colourmap"
+            ),
+            looks={"colour": 90, "grey": 2, "dim": 2, "wide": 2, "fine": 1, "pale": 1},
+            common=30,
             light="albedo",
             usual=True,
         ),
@@ -104,8 +113,12 @@ class Role(StrEnum):
             "Normal",
             "Which way each point faces",
             *(Space.VECTOR, _VECTOR, "_n"),
-            words="n nrm nrml nml nor norm normal normals normalmap normalgl normaldx nm relief",
-            looks=("normal",),
+            words=(
+                "n nrm nrml nml nor norm normal normals normalmap "
+                "normalgl normaldx nm relief nmap norms tangent"
+            ),
+            looks={"normal": 97},
+            common=20,
             derived=Derivation("height", "normal_from_height"),
             light="normal",
             usual=True,
@@ -117,8 +130,9 @@ class Role(StrEnum):
             "Specular",
             "How strongly each point reflects the light",
             *(Space.DATA, _DATA, "_s"),
-            words="s spc spec specular specularity shine",
-            looks=("grey", "mask"),
+            words="s spc spec specular specularity shine speclevel reflect reflection refl",
+            looks={"dim": 55, "grey": 20, "wide": 10, "mask": 5, "colour": 5},
+            common=8,
             derived=Derivation("colour", "specular_from_colour"),
             light="specular",
             usual=True,
@@ -131,8 +145,12 @@ class Role(StrEnum):
             "Height",
             "How far each point stands out",
             *(Space.DATA, _DATA, "_h"),
-            words="h hgt height heightmap disp displace displacement depth bump parallax",
-            looks=("grey", "mask"),
+            words=(
+                "h hgt height heightmap disp displace displacement "
+                "depth bump parallax displ dsp elevation"
+            ),
+            looks={"wide": 50, "deep": 30, "grey": 12, "dim": 3},
+            common=9,
             derived=Derivation("colour", "height_from_colour"),
             usual=True,
         ),
@@ -143,8 +161,11 @@ class Role(StrEnum):
             "Alpha",
             "Where the surface is solid and where it is open",
             *(Space.DATA, _DATA, "_a"),
-            words="a alpha mask opening opacity transparency cut cutout",
-            looks=("grey", "mask"),
+            words=(
+                "a alpha mask opening opacity transparency cut cutout opac trans transparent holes"
+            ),
+            looks={"mask": 80, "grey": 6, "pale": 3, "wide": 3},
+            common=6,
             derived=Derivation("colour", "alpha_from_picture"),
             light="opacity",
         ),
@@ -155,8 +176,9 @@ class Role(StrEnum):
             "Occlusion",
             "How much of the sky each point sees",
             *(Space.DATA, _DATA, "_ao"),
-            words="ao occ occlusion ambientocclusion",
-            looks=("grey", "mask"),
+            words="ao occ occlusion ambientocclusion ambient ambocc",
+            looks={"pale": 75, "grey": 10, "wide": 10},
+            common=7,
             derived=Derivation("height"),
         ),
     )
@@ -166,8 +188,9 @@ class Role(StrEnum):
             "Cavity",
             "Where fine grooves and edges lie",
             *(Space.DATA, _DATA, "_cv"),
-            words="cv cav cavity crevice",
-            looks=("grey", "mask"),
+            words="cv cav cavity crevice crease pits",
+            looks={"fine": 75, "grey": 10, "wide": 5},
+            common=2,
             derived=Derivation("height"),
         ),
     )
@@ -178,7 +201,8 @@ class Role(StrEnum):
             "How tight reflections are, white for a mirror",
             *(Space.DATA, _DATA, "_gl"),
             words="g gl gls gloss glossiness smooth smoothness",
-            looks=("grey", "mask"),
+            looks={"grey": 50, "dim": 25, "wide": 10, "colour": 3},
+            common=4,
             derived=Derivation("specular"),
             tinted=True,
         ),
@@ -190,7 +214,8 @@ class Role(StrEnum):
             "How wide reflections spread, black for a mirror",
             *(Space.DATA, _DATA, "_ro"),
             words="r ro rgh rough roughness",
-            looks=("grey", "mask"),
+            looks={"grey": 65, "wide": 15, "pale": 10},
+            common=8,
             derived=Derivation("specular", "roughness_from_gloss"),
         ),
     )
@@ -200,8 +225,9 @@ class Role(StrEnum):
             "Metalness",
             "Where the surface is bare metal",
             *(Space.DATA, _DATA, "_mt"),
-            words="m mt mtl met metal metallic metalness",
-            looks=("mask", "grey"),
+            words="m mt mtl met metal metallic metalness mtlness metalicness",
+            looks={"mask": 75, "grey": 10, "dim": 5},
+            common=5,
         ),
     )
     EMISSIVE = (
@@ -210,8 +236,11 @@ class Role(StrEnum):
             "Emissive",
             "What shines by itself, and in which colour",
             *(Space.LINEAR, _COLOUR, "_em"),
-            words="e em emi emit emissive emission glow illum",
-            looks=("colour",),
+            words=(
+                "e em emi emit emissive emission glow illum emis lum luminous lights illumination"
+            ),
+            looks={"glow": 75, "colour": 10, "mask": 5},
+            common=3,
         ),
     )
     BLEND = (
@@ -220,21 +249,23 @@ class Role(StrEnum):
             "Blend",
             "Where one layer of the surface lies over another",
             *(Space.DATA, _DATA, "_bl"),
-            words="bl blend blendmask weight weights",
-            looks=("mask", "grey"),
+            words="bl blend blendmask weight weights layermask splat",
+            looks={"mask": 50, "grey": 25, "wide": 10},
+            common=1,
+        ),
+    )
+    PACKED = (
+        "packed",
+        RoleInfo(
+            "Packed",
+            "Several greys in one file, one in each channel",
+            *(Space.DATA, _COLOUR, "_pk"),
+            words="pk pack packed packedmap orm arm rma mra mro mao rmao mrao armd ormh maskmap",
+            looks={"packed": 90, "colour": 5},
+            common=5,
+            tinted=True,
         ),
     )
 
 
 ROLES: dict[Role, RoleInfo] = {role: role.info for role in Role}
-
-
-def of_look(family: str) -> tuple[Role, ...]:
-    """Return the roles that a picture of a family of looks can have, the likeliest first.
-
-    A mask is an opening sooner than anything else; a grey picture is not.
-    """
-    fitting = [role for role in Role if family in role.info.looks]
-    if family == "mask":
-        fitting.sort(key=lambda role: role is not Role.ALPHA)
-    return tuple(fitting)

@@ -23,6 +23,8 @@ from stonestack.core.texels import from_texels
 
 _LOOKED_AT = 512
 _LEAST = 32
+_NAMED_GREEN = 0.9
+"""How sure a name is that says which way green points; slopes that are surer overrule it."""
 _MEETS, _AS_SHARP = 1.1, 0.8
 """How much of a step, and how little detail, an edge may have that meets."""
 
@@ -108,6 +110,8 @@ def examine(name: str, data: bytes, suffixes: Mapping[str, Role] | None = None) 
     green: dict[str, object] = {}
     if told.role is Role.NORMAL:
         way, sure = green_of(_vectors(small))
+        if words.green is not None and sure < _NAMED_GREEN:
+            way, sure = words.green, _NAMED_GREEN
         green = {"green": way, "green_confidence": sure}
     weighed = SourceFacts(
         **common,

@@ -346,7 +346,7 @@ def _content(digest: str, described: Described) -> dict[str, Any]:
         "format": described.format,
         "alpha": described.alpha,
         "problem": described.problem,
-        "family": look.family,
+        "family": look.appearance,
         "sure": look.sure,
         "seen": look.seen,
         "icon": look.icon,

@@ -355,11 +355,19 @@ def more(ws: Workspace, game_id: str, entry_id: int) -> EntryMore:
     )
 
 
+_USES = {
+    "icon": "an icon",
+    "surface": "a wrapped surface",
+    "sheet": "a sheet of several pictures",
+    "card": "a card with shapes cut out",
+}
+
+
 def _line(entry: EntryView) -> str:
     """Say what a file is, in one line."""
     if not entry.width:
         return entry.problem or f"A {entry.kind} file of {entry.bytes} bytes"
-    of = {"icon": "an icon", "surface": "a wrapped surface"}.get(entry.use, "a picture")
+    of = _USES.get(entry.use, "a picture")
     role = "Colour" if not entry.role else entry.role.capitalize()
     levels = f", {entry.levels} levels" if entry.levels > 1 else ""
     head = f"{role} of {of}" if entry.role else "A picture that cannot be decoded"

@@ -3486,7 +3486,7 @@ export interface components {
          * @description What a map is for; one entry a role, in the order of the course sheet.
          * @enum {string}
          */
-        Role: "colour" | "normal" | "specular" | "height" | "alpha" | "occlusion" | "cavity" | "gloss" | "roughness" | "metalness" | "emissive" | "blend";
+        Role: "colour" | "normal" | "specular" | "height" | "alpha" | "occlusion" | "cavity" | "gloss" | "roughness" | "metalness" | "emissive" | "blend" | "packed";
         /**
          * RoleWords
          * @description What follows from a role, for the screen; in the order of the course sheet.

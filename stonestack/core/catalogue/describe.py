@@ -29,7 +29,7 @@ from stonestack.core.texels import eight
 if TYPE_CHECKING:
     from stonestack.core.codecs.pictures import Survey
 
-VERSION = 4
+VERSION = 5
 """Counted up when the same content would be described otherwise."""
 _FINER = 4
 """How much larger a picture is read than it is shown."""
@@ -163,7 +163,7 @@ def _image(kind: FileKind, data: bytes, seen: Survey | None) -> Described:
     if quick and kind is FileKind.JPEG and bluish(texels):
         # Decoded coarsely, unit vectors have lost their length.
         seen = pictures.survey(data, kind, LOOKED)
-    seen_as = look(texels, 4, seen.unit)
+    seen_as = look(texels, 4, seen.unit, header.bits > 8)
     return Described(str(kind), header.width, header.height, 1, words, alpha, look=seen_as)
 
 

@@ -3,19 +3,31 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 
-from stonestack.core.catalogue.looks import Look
+from stonestack.core.catalogue.laid import Laid
+from stonestack.core.catalogue.looks import GREYS, KIN, Appearance, Look
 from stonestack.core.catalogue.names import NameParts
-from stonestack.core.roles import ROLES, Role, of_look
+from stonestack.core.roles import ROLES, Role
 
 _RIM = 0.6
 """An icon's look comes from its rim, from here on; below it, from edges that do not meet."""
 _CLEAR_RIM = 0.85
 _SPRITE = 512
 _SMALL = 64
+_CARD = 200
+"""Longest side from which on a shape that is cut out is no icon."""
 _LONG = 6.0
-_BY_NAME = 0.85
-_ONE_OF_MANY = 0.45
+_PROOF = 0.002
+"""How often a picture looks like another kind than its role's: normals, colours or greys."""
+_CLEAR_WORD, _LETTER = 0.9, 0.75
+"""How often a last word of a name, or a single letter, says what the file is."""
+_LONG_WORD = 3
+_PLAIN = 0.3
+"""Weight of the looks of a picture that has nothing to see, as an exponent."""
+_CALLED = 0.5
+"""How likely a role is at least that is named alone."""
+_NAMED = 5
 
 
 @dataclass(frozen=True)
@@ -30,7 +42,8 @@ class Guess:
     reason : str
         In words.
     use : str
-        ``surface``, ``icon`` or ``unknown``.
+        ``surface``, ``icon``, ``sheet`` (several pictures on one), ``card`` (shapes that are cut
+        out, as leaves) or ``unknown``.
     use_reason : str
     """
 
@@ -44,8 +57,9 @@ class Guess:
 def guess(name: NameParts, look: Look, width: int, height: int) -> Guess:
     """Weigh a name against the pixels of a game's own file.
 
-    Pixels decide between normals, colour and grey; among greys, which pixels cannot tell
-    apart, the name decides.
+    Each role has looks that its pictures usually have and words that usually name it; the two
+    are weighed as independent evidence. So pixels decide between normals, colour, packed greys
+    and grey; among greys, which pixels hardly tell apart, the name decides.
     """
     return Guess(*_role(name, look), *_use(name, look, width, height))
 
@@ -60,36 +74,86 @@ def guess_raw(name: NameParts, look: Look, width: int, height: int) -> Guess:
 
 
 def _role(name: NameParts, look: Look) -> tuple[Role, float, str]:
-    """Weigh both: a clear suffix is beaten only by proof, and without one pixels decide."""
-    by_pixels = of_look(look.family)
-    if name.role is None:
-        if look.family == "grey":
-            several = ", ".join(ROLES[role].title.lower() for role in by_pixels[:4])
-            return by_pixels[0], _ONE_OF_MANY, f"grey: one of {several} or another"
-        sure = 0.4 if look.flat and look.family == "colour" else look.sure
-        return by_pixels[0], sure, look.seen
+    """Weigh both by Bayes' rule, and say what spoke for the outcome."""
+    odds = weighed(name.role, name.suffix, look)
+    ranked = sorted(odds, key=lambda role: -odds[role])
+    best = ranked[0]
+    sure = round(odds[best], 2)
     suffix = f"suffix _{name.suffix}"
-    if name.role in by_pixels:
-        return name.role, min(0.98, round(look.sure + 0.15, 2)), f"{suffix}; {look.seen}"
-    if look.flat:
-        return name.role, 0.6, f"{suffix}; too plain to tell by pixels"
-    if not _disproved(name.role, look):
-        return name.role, _BY_NAME, f"{suffix}; {look.seen}"
+    if name.role is None:
+        if sure >= _CALLED or look.appearance not in GREYS:
+            return best, sure, look.seen
+        several = ", ".join(ROLES[role].title.lower() for role in ranked[:_NAMED])
+        seen = "" if look.appearance is Appearance.GREY else f", {look.seen.removeprefix('grey, ')}"
+        return best, sure, f"grey: one of {several}, or another{seen}"
+    if best is name.role:
+        seen = "too plain to tell by pixels" if _plain(look) else look.seen
+        return best, sure, f"{suffix}; {seen}"
     title = ROLES[name.role].title.lower()
-    sure = _ONE_OF_MANY if look.family == "grey" else round(look.sure - 0.15, 2)
-    return by_pixels[0], sure, f"{look.seen}, though the {suffix} says {title}"
+    return best, sure, f"{look.seen}, though the {suffix} says {title}"
 
 
-def _disproved(role: Role, look: Look) -> bool:
-    """Tell whether pixels prove that a picture is not of a role.
+def weighed(word: Role | None, suffix: str, look: Look) -> dict[Role, float]:
+    """Return how likely each role is, given what a name says and what a picture looks like.
 
-    Normals are unit vectors and nothing else is; what holds plain numbers has no colours; but
-    colour may be grey all over.
+    Parameters
+    ----------
+    word : Role or None
+        What the last word of the name means.
+    suffix : str
+        That word.
+    look : Look
+
+    Returns
+    -------
+    dict
+        Probabilities; together 1.
     """
-    return "normal" in (look.family, *ROLES[role].looks) or look.family == "colour"
+    weight = _PLAIN if _plain(look) else 1.0
+    said = _CLEAR_WORD if len(suffix) >= _LONG_WORD else _LETTER
+    odds: dict[Role, float] = {}
+    for role, info in ROLES.items():
+        kin = KIN[look.appearance]
+        doubt = (1 - look.sure) / len(kin)
+        seen = look.sure * _look_of(role, look.appearance) + doubt * sum(
+            _look_of(role, other) for other in kin
+        )
+        named = 1.0 if word is None else said if role is word else (1 - said) / (len(ROLES) - 1)
+        odds[role] = info.common * named * seen**weight
+    total = sum(odds.values())
+    return {role: value / total for role, value in odds.items()}
+
+
+def _plain(look: Look) -> bool:
+    return look.flat and look.appearance is not Appearance.NORMAL
+
+
+@cache
+def _look_of(role: Role, appearance: Appearance) -> float:
+    """Return how often a picture of a role has an appearance.
+
+    What it does not list is rare among greys, and a mistake across kinds: normals are unit
+    vectors and nothing else is, and what holds plain numbers has no colours.
+    """
+    listed = ROLES[role].looks
+    if appearance in listed:
+        return listed[appearance] / 100
+    if appearance in GREYS and any(other in GREYS for other in listed):
+        return (1 - sum(listed.values()) / 100) / len(GREYS)
+    return _PROOF
+
+
+def _laid_use(name: NameParts, look: Look, width: int, height: int) -> tuple[str, str] | None:
+    if look.laid is Laid.SHEET:
+        return "sheet", look.laid_seen
+    if look.laid is Laid.CARD and not name.icon and max(width, height) >= _CARD:
+        return "card", look.laid_seen
+    return None
 
 
 def _raw_use(name: NameParts, look: Look, width: int, height: int) -> tuple[str, str]:
+    if laid := _laid_use(name, look, width, height):
+        return laid
     if name.icon:
         return "icon", "its name or folder says so"
     # A photograph may lie on plain ground, but not on clear.
@@ -104,8 +168,10 @@ def _raw_use(name: NameParts, look: Look, width: int, height: int) -> tuple[str,
 
 
 def _use(name: NameParts, look: Look, width: int, height: int) -> tuple[str, str]:
-    if look.family == "normal":
+    if look.appearance is Appearance.NORMAL:
         return "surface", "normals belong to a surface"
+    if laid := _laid_use(name, look, width, height):
+        return laid
     score, words = look.icon, [look.icon_seen]
     powers = all(side & (side - 1) == 0 for side in (width, height))
     if not powers:
@@ -119,7 +185,7 @@ def _use(name: NameParts, look: Look, width: int, height: int) -> tuple[str, str
         words.append("its name or folder says so")
     elif name.role is not None:
         score -= 0.25
-    if look.family in ("grey", "mask") and not name.icon:
+    if look.appearance in GREYS and not name.icon:
         score -= 0.4
     if score >= 0.35:
         return "icon", ", ".join(words)

@@ -6,7 +6,10 @@ import numpy as np
 from numba import njit
 
 # Places in what :func:`channels` returns.
-SPREAD, DARK, BRIGHT, UNIT, MEAN_X, MEAN_Y, MEAN_Z, INSIDE_DISC = range(8)
+SPREAD, DARK, BRIGHT, WHITE, UNIT, MEAN_X, MEAN_Y, MEAN_Z, INSIDE_DISC, BLACK, SHINING = range(11)
+COUNTED = 11
+# Places in what :func:`together` returns.
+STILLEST, LIVELIEST, AGREEMENT = range(3)
 # Places in what :func:`edges` returns.
 RIM_CLEAR, MIDDLE_SOLID, RIM_SPREAD, WHOLE_SPREAD, STEP_ACROSS, STEP_DOWN = range(6)
 GROUND = 118.0
@@ -15,7 +18,7 @@ GROUND = 118.0
 
 @njit(cache=True, nogil=True)
 def channels(texels, out):  # type: ignore[no-untyped-def]
-    """Measure what tells families apart; shares and means over all texels."""
+    """Measure what tells appearances apart; shares and means over all texels."""
     height, width = texels.shape[:2]
     out[:] = 0
     for y in range(height):
@@ -26,6 +29,10 @@ def channels(texels, out):  # type: ignore[no-untyped-def]
             out[SPREAD] += max(abs(red - green), abs(green - blue))
             out[DARK] += red < 24
             out[BRIGHT] += red > 231
+            out[WHITE] += red > 191
+            most = max(red, green, blue)
+            out[BLACK] += most < 24
+            out[SHINING] += most > 127
             vx = red * np.float32(2 / 255) - 1
             vy = green * np.float32(2 / 255) - 1
             vz = blue * np.float32(2 / 255) - 1
@@ -36,6 +43,48 @@ def channels(texels, out):  # type: ignore[no-untyped-def]
             out[MEAN_Y] += vy
             out[MEAN_Z] += vz
     out /= height * width
+
+
+@njit(cache=True, nogil=True)
+def together(texels, out):  # type: ignore[no-untyped-def]
+    """Measure whether three channels go up and down together.
+
+    Light falls on all of them at once, so those of a picture do; packed greys do not. The
+    agreement is the middle one of the three correlations of steps to the right and down: one
+    pair may agree by chance, or differ where two colours meet.
+    """
+    height, width = texels.shape[:2]
+    sums = np.zeros((2, 3), np.float64)
+    moved = np.zeros((3, 3), np.float64)
+    step = np.zeros(3, np.float64)
+    for y in range(height):
+        for x in range(width):
+            for c in range(3):
+                value = np.float64(texels[y, x, c])
+                sums[0, c] += value
+                sums[1, c] += value * value
+            for way in range(2):
+                below, right = y + way, x + 1 - way
+                if below < height and right < width:
+                    for c in range(3):
+                        step[c] = np.float64(texels[below, right, c]) - np.float64(texels[y, x, c])
+                    for one in range(3):
+                        for other in range(3):
+                            moved[one, other] += step[one] * step[other]
+    out[STILLEST] = np.inf
+    out[LIVELIEST] = 0
+    for c in range(3):
+        mean = sums[0, c] / (height * width)
+        spread = np.sqrt(max(0.0, sums[1, c] / (height * width) - mean * mean))
+        out[STILLEST] = min(out[STILLEST], spread)
+        out[LIVELIEST] = max(out[LIVELIEST], spread)
+    pairs = np.empty(3, np.float64)
+    for n in range(3):
+        other = (n + 1) % 3
+        size = np.sqrt(moved[n, n] * moved[other, other])
+        pairs[n] = moved[n, other] / size if size > 0 else 0.0
+    pairs.sort()
+    out[AGREEMENT] = pairs[1]
 
 
 @njit(cache=True, nogil=True)

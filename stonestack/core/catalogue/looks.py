@@ -8,12 +8,14 @@ The hash keeps the signs of the low frequencies of a discrete cosine transform o
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core.catalogue import look_kernels
+from stonestack.core.catalogue.laid import Laid, laid
 from stonestack.core.image import Bytes, Floats
 
 SIDE = 32
@@ -21,10 +23,61 @@ _LOW = 16
 HASH_BYTES = _LOW * _LOW // 8
 _COLOURED = 2.0
 """Mean difference of the channels, of 255, from which on a picture has colour."""
+_APART, _HARDLY = 0.3, 0.5
+"""How little the channels of packed greys agree, surely and perhaps."""
+_STILL, _LIVELY = 1.0, 6.0
+"""Spreads of channels, of 255: one stays as it is, another does not."""
+_NIGHT, _GLOW = 0.6, 0.25
+"""Share of a glow that is black, and of the rest of it that shines."""
+_PALE = 0.25
+"""Share of a map of occlusion that is white, of a middle one that is nearly."""
+_FINE, _MIDDLE = 0.3, 10.0
+"""Of a map of fine grooves: share of its spread that is broad; how far its mean is from 128."""
+_WIDE = 0.04
+"""Share of a map that fills its range that is near black, and near white."""
+_DIM = 100.0
+"""Mean, of 255, below which a grey is dark on the whole."""
+_BROAD = 8
 _UNIT = 0.85
 _ROUGHLY_UNIT = 0.45
+_PARTLY_UNIT = 0.15
+"""A bluish picture has as many by chance; a name may then say that they are normals."""
 _FLAT = 1.5
 """Standard deviation, of 255, below which a picture has nothing to know it by."""
+
+
+class Appearance(StrEnum):
+    """What pictures look like, as far as pixels tell roles apart."""
+
+    NORMAL = "normal"
+    """Unit vectors around blue."""
+    COLOUR = "colour"
+    PACKED = "packed"
+    """Three channels that do not go together."""
+    GLOW = "glow"
+    """Black, with parts that shine."""
+    MASK = "mask"
+    """Grey, nearly all of it black or white."""
+    PALE = "pale"
+    """Grey, white with darker hollows."""
+    FINE = "fine"
+    """Grey, details only round the middle."""
+    WIDE = "wide"
+    """Grey, from nearly black to nearly white."""
+    DIM = "dim"
+    """Grey, dark on the whole."""
+    DEEP = "deep"
+    """Grey in more than eight bits."""
+    GREY = "grey"
+
+
+_COLOURED_KINDS = frozenset({Appearance.COLOUR, Appearance.PACKED, Appearance.GLOW})
+GREYS = frozenset(Appearance) - _COLOURED_KINDS - {Appearance.NORMAL}
+KIN: dict[Appearance, frozenset[Appearance]] = {
+    appearance: (GREYS if appearance in GREYS else _COLOURED_KINDS) - {appearance}
+    for appearance in Appearance
+}
+"""For each appearance, for which other it may have been taken; nothing looks like normals by chance."""
 
 
 @dataclass(frozen=True)
@@ -33,8 +86,8 @@ class Look:
 
     Parameters
     ----------
-    family : str
-        ``normal``, ``colour``, ``grey`` or ``mask``.
+    appearance : Appearance
+        The kind of picture that it looks like.
     sure : float
         How sure, 0..1.
     seen : str
@@ -43,6 +96,10 @@ class Look:
         How much it looks like an icon rather than a wrapped surface, -1..1.
     icon_seen : str
         Why, in words.
+    laid : Laid
+        How it is laid out.
+    laid_seen : str
+        Why, in words; empty for one whole.
     flat : bool
         Nothing to see.
     hash : bytes
@@ -51,17 +108,19 @@ class Look:
         Mean colours of four by four parts, RGB.
     """
 
-    family: str
+    appearance: Appearance
     sure: float
     seen: str
     icon: float
     icon_seen: str
+    laid: Laid
+    laid_seen: str
     flat: bool
     hash: bytes
     tones: bytes
 
 
-def look(texels: Bytes, channels: int = 4, unit: float | None = None) -> Look:
+def look(texels: Bytes, channels: int = 4, unit: float | None = None, deep: bool = False) -> Look:
     """Look at a picture.
 
     Parameters
@@ -73,20 +132,25 @@ def look(texels: Bytes, channels: int = 4, unit: float | None = None) -> Look:
     unit : float, optional
         Which share of the texels were unit vectors before they were averaged; that of these
         texels where it is not known.
+    deep : bool
+        Whether it is stored in more than eight bits.
     """
     texels = np.ascontiguousarray(texels)
-    family, sure, seen = _family(texels, channels, unit)
+    appearance, sure, seen = _appearance(texels, channels, unit, deep)
     icon, icon_seen = _icon(texels)
+    lies, lies_seen = laid(texels)
     light = np.empty(texels.shape[:2], np.float32)
     tones = np.empty((4, 4, 3), np.float32)
     # What is not seen is no part of the look.
-    spread = look_kernels.lightness(texels, channels == 4 and family == "colour", light, tones)
+    spread = look_kernels.lightness(texels, channels == 4 and appearance not in GREYS, light, tones)
     return Look(
-        family=family,
+        appearance=appearance,
         sure=sure,
         seen=seen,
         icon=icon,
         icon_seen=icon_seen,
+        laid=lies,
+        laid_seen=lies_seen,
         flat=float(spread) < _FLAT,
         hash=hashed(light),
         tones=np.clip(np.rint(tones), 0, 255).astype(np.uint8).tobytes(),
@@ -135,25 +199,63 @@ def _cosines() -> Floats:
     return np.cos(np.pi * (2 * n + 1) * k / (2 * SIDE)).astype(np.float32)
 
 
-def _family(texels: Bytes, channels: int, unit: float | None) -> tuple[str, float, str]:
-    told = np.empty(8, np.float64)
+def _appearance(
+    texels: Bytes, channels: int, unit: float | None, deep: bool
+) -> tuple[Appearance, float, str]:
+    told = np.empty(look_kernels.COUNTED, np.float64)
     look_kernels.channels(texels, told)
     if channels == 2:
         if told[look_kernels.INSIDE_DISC] > 0.97:
-            return "normal", 0.9, "two channels that are directions"
-        return "colour", 0.4, "two channels that are no directions"
+            return Appearance.NORMAL, 0.99, "two channels that are directions"
+        return Appearance.PACKED, 0.6, "two channels that are no directions"
     if channels == 1 or told[look_kernels.SPREAD] < _COLOURED:
-        dark, bright = told[look_kernels.DARK], told[look_kernels.BRIGHT]
-        if dark + bright > 0.8 and min(dark, bright) > 0.05:
-            return "mask", 0.8, "grey, nearly all of it black or white"
-        return "grey", 0.8, "all channels alike"
+        return _grey(texels, told, deep)
     if unit is None:
         unit = float(told[look_kernels.UNIT])
     if unit > _UNIT and around_blue(told):
-        return "normal", 0.95, "unit vectors around blue"
+        return Appearance.NORMAL, 0.995, "unit vectors around blue"
     if unit > _ROUGHLY_UNIT and around_blue(told):
-        return "normal", 0.7, "vectors around blue, about of unit length"
-    return "colour", 0.85, "three channels that differ"
+        return Appearance.NORMAL, 0.98, "vectors around blue, about of unit length"
+    if unit > _PARTLY_UNIT and around_blue(told):
+        return Appearance.NORMAL, 0.3, "around blue, some of unit length"
+    return _coloured(texels, told)
+
+
+def _grey(texels: Bytes, told: NDArray[np.float64], deep: bool) -> tuple[Appearance, float, str]:
+    """Tell what a grey is like: its range and how broad its shapes are say a little of its role."""
+    dark, bright = told[look_kernels.DARK], told[look_kernels.BRIGHT]
+    if dark + bright > 0.8 and min(dark, bright) > 0.05:
+        return Appearance.MASK, 0.8, "grey, nearly all of it black or white"
+    if deep:
+        return Appearance.DEEP, 0.9, "grey in more than eight bits"
+    values = texels[..., :1].astype(np.float32)
+    mean, spread = float(values.mean()), float(values.std())
+    if bright > _PALE and told[look_kernels.WHITE] > 0.4 and mean < float(np.median(values)):
+        return Appearance.PALE, 0.8, "grey, white with darker hollows"
+    small = area(values, *(max(1, side // _BROAD) for side in values.shape[1::-1]))
+    if abs(mean - 128) < _MIDDLE and float(small.std()) < _FINE * spread:
+        return Appearance.FINE, 0.7, "grey, fine details round the middle"
+    if min(dark, bright) > _WIDE:
+        return Appearance.WIDE, 0.7, "grey, from black to white"
+    if mean < _DIM:
+        return Appearance.DIM, 0.7, "grey, dark on the whole"
+    return Appearance.GREY, 0.7, "all channels alike"
+
+
+def _coloured(texels: Bytes, told: NDArray[np.float64]) -> tuple[Appearance, float, str]:
+    black = told[look_kernels.BLACK]
+    if black > _NIGHT and told[look_kernels.SHINING] > _GLOW * (1 - black):
+        return Appearance.GLOW, 0.95, "black, with parts that shine"
+    pairs = np.empty(3, np.float64)
+    look_kernels.together(texels, pairs)
+    if pairs[look_kernels.LIVELIEST] > _LIVELY:
+        if pairs[look_kernels.STILLEST] < _STILL:
+            return Appearance.PACKED, 0.9, "one channel stays the same while another does not"
+        if pairs[look_kernels.AGREEMENT] < _APART:
+            return Appearance.PACKED, 0.97, "three channels that do not go together"
+        if pairs[look_kernels.AGREEMENT] < _HARDLY:
+            return Appearance.PACKED, 0.5, "three channels that hardly go together"
+    return Appearance.COLOUR, 0.95, "three channels that differ"
 
 
 def around_blue(told: NDArray[np.float64]) -> bool:
@@ -164,7 +266,7 @@ def around_blue(told: NDArray[np.float64]) -> bool:
 
 def bluish(texels: Bytes) -> bool:
     """Tell whether a small picture may be one of normals, averaged: worth a look at full size."""
-    told = np.empty(8, np.float64)
+    told = np.empty(look_kernels.COUNTED, np.float64)
     look_kernels.channels(np.ascontiguousarray(texels), told)
     return told[look_kernels.SPREAD] >= _COLOURED and around_blue(told)
 

@@ -10,6 +10,7 @@ import unicodedata
 from dataclasses import dataclass
 from functools import lru_cache
 
+from stonestack.core.normals import Green
 from stonestack.core.roles import Role
 
 
@@ -46,6 +47,15 @@ ICONS = _words(
 )
 """Words for pictures of things on a screen of the game."""
 
+_FILLERS = _words("map maps tex texture img image")
+"""Words behind a role that add nothing to it."""
+
+_GREEN = {
+    **dict.fromkeys(("gl", "ogl", "opengl", "normalgl"), Green.UP),
+    **dict.fromkeys(("dx", "directx", "normaldx"), Green.DOWN),
+}
+"""Words of normals that say which way their green points."""
+
 _BACKUP_WORDS = _words(
     """
     bak backup backups orig original originals copy save saved
@@ -54,7 +64,13 @@ _BACKUP_WORDS = _words(
 _BACKUP_TAIL = re.compile(
     r"(\.(bak|old|orig|save|backup)$)|(~$)|(\s*[-–]\s*copy( \d+)?$)|(^copy( \d+)? of )|(\(\d+\)$)"
 )
-_PARTS = re.compile(r"[\s_.\-]+|(?<=[a-z])(?=[A-Z])")
+_NUMBER = re.compile(r"v?\d{1,3}")
+"""Counts and versions behind a role; they belong to the thing."""
+_SIZE = re.compile(r"\d{1,2}k|\d{2,5}x\d{2,5}|64|128|256|512|1024|2048|4096")
+_LEAST_HUMP = 3
+_HUMP = re.compile(r"(?<=[a-z])(?=[A-Z])")
+_CHUNK = re.compile(r"[^\s_.\-]+")
+_PARTS = re.compile(r"[\s_.\-]+")
 
 
 @dataclass(frozen=True)
@@ -69,6 +85,8 @@ class NameParts:
         What the suffix says.
     tier, variant : str
         Size tier and variant words, or empty.
+    green : Green or None
+        Which way the second channel of normals points, where words say so.
     icon, backup : bool
         Whether words say that it is an icon, or a copy that somebody keeps.
     """
@@ -80,6 +98,7 @@ class NameParts:
     variant: str
     icon: bool
     backup: bool
+    green: Green | None = None
 
 
 def folded(text: str) -> str:
@@ -103,7 +122,7 @@ def parts(path: str) -> NameParts:
     """
     place, _, name = path.rpartition("/")
     folder = _folder_words(place)
-    bare = folded(name)
+    bare = folded(_humped(name))
     backup = bool(_BACKUP_WORDS & folder)
     while (cut := _BACKUP_TAIL.search(bare)) is not None and cut.group():
         backup = True
@@ -114,25 +133,28 @@ def parts(path: str) -> NameParts:
     while (cut := _BACKUP_TAIL.search(base)) is not None and cut.group():
         backup = True
         base = (base[: cut.start()] + base[cut.end() :]).strip()
-    words = [w for w in _PARTS.split(base) if w]
+    words = _joined([w for w in _PARTS.split(base) if w])
     kept: list[str] = []
     role, suffix, tier, variant = None, "", "", ""
+    green: Green | None = None
     icon = bool(ICONS & folder)
     for i, word in enumerate(words):
-        last = i > 0 and all(
-            w in SUFFIXES or w in TIERS or w in VARIANTS or w in _BACKUP_WORDS or _is_size(w)
-            for w in words[i:]
-        )
+        last = i > 0 and all(_is_tail(w) for w in words[i:])
         if word in ICONS:
             icon = True
         elif word in _BACKUP_WORDS and (i > 0 or len(words) > 1):
             backup = True
         elif i > 0 and word in TIERS:
             tier = TIERS[word]
-        elif last and _is_size(word):
+        elif last and _SIZE.fullmatch(word):
             tier = word
+        elif last and role is Role.NORMAL and word in _GREEN:
+            green = _GREEN[word]
         elif last and word in SUFFIXES:
             role, suffix = SUFFIXES[word], word
+            green = _GREEN.get(word) if role is Role.NORMAL else None
+        elif last and role is not None and word in _FILLERS:
+            continue
         elif i > 0 and word in VARIANTS:
             variant = f"{variant} {word}".strip()
         else:
@@ -140,8 +162,37 @@ def parts(path: str) -> NameParts:
     for word in folder:
         if not tier and word in TIERS:
             tier = TIERS[word]
-    return NameParts("_".join(kept) or base, role, suffix, tier, variant, icon, backup)
+    stem = "_".join(kept) or base
+    return NameParts(stem, role, suffix, tier, variant, icon, backup, green)
 
 
-def _is_size(word: str) -> bool:
-    return word.isdigit() and len(word) >= 2 and int(word) in (64, 128, 256, 512, 1024, 2048, 4096)
+def _humped(name: str) -> str:
+    """Part a role from the word before it, where only a capital letter does: ``wallNormal``."""
+    return _CHUNK.sub(lambda found: _parted(found.group()), name)
+
+
+def _parted(chunk: str) -> str:
+    pieces = _HUMP.split(chunk)
+    for n in range(1, len(pieces)):
+        tail = "".join(pieces[n:])
+        if len(tail) >= _LEAST_HUMP and tail.casefold() in SUFFIXES:
+            return f"{''.join(pieces[:n])}_{tail}"
+    return chunk
+
+
+def _joined(words: list[str]) -> list[str]:
+    """Join two words that are one: ``ambient occlusion``, ``base colour``, ``mask map``."""
+    out: list[str] = []
+    for word in words:
+        if len(out) > 1 and len(word) >= _LEAST_HUMP and out[-1] + word in SUFFIXES:
+            out[-1] += word
+        else:
+            out.append(word)
+    return out
+
+
+def _is_tail(word: str) -> bool:
+    """Tell whether a word can stand at the end of a name without being the thing's own."""
+    tables = (SUFFIXES, TIERS, VARIANTS, _BACKUP_WORDS, _FILLERS, _GREEN)
+    shapes = (_SIZE, _NUMBER)
+    return any(word in table for table in tables) or any(s.fullmatch(word) for s in shapes)

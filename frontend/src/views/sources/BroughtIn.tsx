@@ -20,6 +20,8 @@ interface Props {
 }
 
 /** Where files come in from elsewhere, what did not come in, and which belong together. */
+const NO_SURFACE: Record<string, string> = { icon: "Icon", sheet: "Sheet of several pictures", card: "Card with shapes cut out" };
+
 export function BroughtIn({ doing, last, sets, sources, onTake, onBegin }: Props) {
   const file = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
@@ -179,7 +181,7 @@ function Card({
         )}
         {facts && role && (
           <span className="block text-small">
-            {facts.use === "icon" ? "Icon" : role}, <span className="text-ink-2">{Math.round(facts.role_confidence * 100)} % sure</span>
+            {NO_SURFACE[facts.use] ?? role}, <span className="text-ink-2">{Math.round(facts.role_confidence * 100)} % sure</span>
           </span>
         )}
         {facts?.unusual.map((words) => (

@@ -44,7 +44,7 @@ export function FindBar({ field, search, where, counts, facets, onSearch, onWher
       />
       <Filter label="Role" any="Any role" value={search.role} options={Object.keys(facets?.roles ?? {})} onChoose={(role) => { onSearch({ role }); }} />
       <Filter label="Kind" any="Any kind" value={search.kind} options={Object.keys(facets?.kinds ?? {})} onChoose={(kind) => { onSearch({ kind }); }} />
-      <Filter label="Use" any="Any use" value={search.use} options={["surface", "icon", "unknown"]} onChoose={(use) => { onSearch({ use }); }} />
+      <Filter label="Use" any="Any use" value={search.use} options={["surface", "icon", "sheet", "card", "unknown"]} onChoose={(use) => { onSearch({ use }); }} />
       <Filter label="Alpha" any="Any alpha" value={search.alpha} options={["none", "opaque", "used"]} onChoose={(alpha) => { onSearch({ alpha }); }} />
       <Filter label="Size" any="Any size" value={search.least ? String(search.least) : ""} options={["64", "128", "256", "512", "1024"]} words={(v) => `${v} and more`} onChoose={(v) => { onSearch({ least: Number(v) || 0 }); }} />
     </>

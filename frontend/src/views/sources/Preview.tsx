@@ -9,6 +9,13 @@ import { LookIcon } from "@/parts/icons";
 import { Verdict } from "@/parts/Verdict";
 import { sizeAndForm } from "./BroughtIn";
 
+const USES: Record<string, string> = {
+  icon: "Why an icon",
+  surface: "Why a surface",
+  sheet: "Why a sheet",
+  card: "Why a card",
+};
+
 const BACKDROPS = [
   ["grey", "Grey"],
   ["white", "White"],
@@ -125,7 +132,7 @@ export function Preview({ entry, source, actions, onGo, onMarker }: Props) {
           </Line>
           {!source && <Line head="Place"><span className="figures">{entry.place || "the folder itself"}{entry.index !== null ? `, entry ${String(entry.index)}` : ""}</span></Line>}
           {entry.role && <Line head={`Why ${entry.role}`}>{entry.role_reason}; {Math.round(entry.role_confidence * 100)} % sure</Line>}
-          {entry.use && <Line head={entry.use === "icon" ? "Why an icon" : entry.use === "surface" ? "Why a surface" : "Icon or surface"}>{entry.use_reason}</Line>}
+          {entry.use && <Line head={USES[entry.use] ?? "Icon or surface"}>{entry.use_reason}</Line>}
           {entry.reason && <Line head="Standing">{entry.reason}</Line>}
           {source ? <OfSource facts={source.facts} /> : (
             <>
