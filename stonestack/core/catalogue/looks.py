@@ -77,7 +77,7 @@ KIN: dict[Appearance, frozenset[Appearance]] = {
     appearance: (GREYS if appearance in GREYS else _COLOURED_KINDS) - {appearance}
     for appearance in Appearance
 }
-"""For each appearance, for which other it may have been taken; nothing looks like normals by chance."""
+"""For which others each may have been taken; nothing looks like normals by chance."""
 
 
 @dataclass(frozen=True)
