@@ -71,6 +71,9 @@ def _parser() -> argparse.ArgumentParser:
     convert.add_argument("--role", type=_one_of(_roles), default="colour")
     convert.add_argument("--size", metavar="WxH", help="texels, for example 1024x1024")
     convert.add_argument("--no-mips", action="store_true")
+    convert.add_argument(
+        "--deband", action="store_true", help="even out the terraces of an 8-bit height"
+    )
     convert.set_defaults(run=_convert)
 
     _add_tiling(commands)
@@ -363,6 +366,7 @@ def _convert(options: argparse.Namespace) -> int:
         format_name=options.format,
         size=parse_size(options.size) if options.size else None,
         mips=not options.no_mips,
+        deband=options.deband,
     )
     write_atomically(options.output, data)
     return 0

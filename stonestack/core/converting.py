@@ -49,6 +49,7 @@ def convert(
     format_name: str | None = None,
     size: tuple[int, int] | None = None,
     mips: bool = True,
+    deband: bool = False,
 ) -> bytes:
     """Return the content of the output file.
 
@@ -67,6 +68,8 @@ def convert(
         Width and height in texels.
     mips : bool
         Whether a texture gets all its smaller levels.
+    deband : bool
+        Whether the terraces of plain numbers in eight bits are evened out.
 
     Raises
     ------
@@ -75,7 +78,7 @@ def convert(
     BadRequest
         If the output's kind is not written, or the format does not fit.
     """
-    one = _Conversion(data, output_name, role)
+    one = _Conversion(data, output_name, role, deband)
     key = one.sized(one.start, size)
     return one.stored(key, format_name, mips)
 
@@ -163,15 +166,14 @@ class Tiled:
 class _Conversion:
     """The graph of one file's way to another."""
 
-    def __init__(self, data: bytes, output_name: str, role: Role) -> None:
+    def __init__(self, data: bytes, output_name: str, role: Role, debanded: bool = False) -> None:
         self.kind = check_output(output_name)
         self._role = role
         self._graph = Graph()
         self._run = Evaluator(lambda _digest: data)
         digest = hashlib.sha256(data).hexdigest()
-        self.start = ops.put(
-            self._graph, "decode", Reading(space=ROLES[role].space), blobs=(digest,)
-        )
+        reading = Reading(space=ROLES[role].space, debanded=debanded)
+        self.start = ops.put(self._graph, "decode", reading, blobs=(digest,))
         self.picture: Picture = self._run.picture(self._graph, self.start)
 
     def put(self, op: str, params: Any, *inputs: Key) -> Key:

@@ -19,6 +19,7 @@ from stonestack.core.document import (
     moving_steps,
 )
 from stonestack.core.graph import Graph, Key, Node, ordered
+from stonestack.core.image import Space
 from stonestack.core.materials import Material
 from stonestack.core.normals import Green
 from stonestack.core.ops.facts import Done, Stored
@@ -193,7 +194,12 @@ class Wiring:
             return None
         # A part that is cut out of a tile is no tile any more.
         wraps = m.origin.wraps and m.origin.frame.plain
-        reading = Reading(space=m.space, green=m.origin.green, wraps=wraps)
+        reading = Reading(
+            space=m.space,
+            green=m.origin.green,
+            wraps=wraps,
+            debanded=m.origin.debanded and m.space is Space.DATA,
+        )
         key = self._put("decode", reading, blobs=[m.origin.sha256])
         return self._limited(self._returned(m, Stage.RAW, key), longest)
 

@@ -45,6 +45,22 @@ def stored(kind: str, mode: str = "RGB", **options: object) -> bytes:
     return buffer.getvalue()
 
 
+def unusual_tiffs() -> tuple[bytes, ...]:
+    """Return floating point, planes, and white at nought."""
+    values = np.linspace(-2, 3, 24 * 32 * 3, dtype=np.float32).reshape(24, 32, 3)
+    out = []
+    for numbers, options in (
+        (values, {"photometric": "rgb"}),
+        (values.transpose(2, 0, 1), {"photometric": "rgb", "planarconfig": "separate"}),
+        (values[..., 0].astype(np.float64), {"photometric": "minisblack", "compression": "zlib"}),
+        ((values[..., 0] * 9000 + 20000).astype(np.uint16), {"photometric": "miniswhite"}),
+    ):
+        buffer = io.BytesIO()
+        tifffile.imwrite(buffer, numbers, **options)
+        out.append(buffer.getvalue())
+    return tuple(out)
+
+
 def deep_tiff(**options: object) -> bytes:
     """Return sixteen-bit colour as a TIFF."""
     buffer = io.BytesIO()
@@ -129,6 +145,7 @@ def pictures() -> tuple[bytes, ...]:
         *(stored("TIFF", "RGB", compression=c) for c in ("tiff_lzw", "tiff_deflate", "packbits")),
         *(deep_tiff(), deep_tiff(compression="zlib"), deep_tiff(tile=(16, 16))),
         deep_tiff(byteorder=">", planarconfig="contig", description="{}"),
+        *unusual_tiffs(),
         *(deep_png(), turned("PNG"), turned("JPEG"), turned("TIFF")),
         stored("PNG", "RGB", icc_profile=table_profile()),
     )

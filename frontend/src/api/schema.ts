@@ -3629,7 +3629,7 @@ export interface components {
         };
         /**
          * SetSource
-         * @description Say how a map's own file is read: which way green points, or that its edges meet.
+         * @description Say how a map's own file is read: green, meeting edges, steps evened out.
          */
         SetSource: {
             /**
@@ -3823,6 +3823,11 @@ export interface components {
              * @default null
              */
             profile: string | null;
+            /**
+             * Range
+             * @default null
+             */
+            range: number[] | null;
             /** @default null */
             role: components["schemas"]["Role"] | null;
             /**
@@ -3878,6 +3883,12 @@ export interface components {
              * @default false
              */
             alpha: boolean;
+            /**
+             * Even out its steps
+             * @description Of plain numbers in eight bits, each within half a step of what it was
+             * @default false
+             */
+            debanded: boolean;
             /**
              * @default {
              *       "bottom_left": {

@@ -56,6 +56,8 @@ class FileFacts(BaseModel):
     bytes: int
     channels: int = 3
     profile: str | None = None
+    range: list[float] | None = None
+    """Of stored floating-point or wide numbers: what became 0 and 1."""
     unusual: list[str] = []
 
 
@@ -180,6 +182,7 @@ def inspect(name: str, data: bytes, seen: Survey | None = None) -> FileFacts:
         alpha=alpha,
         channels=header.channels + header.alpha,
         profile=profile.name if profile is not None else None,
+        range=list(seen.span) if header.wide else None,
         unusual=_lies(kind, claimed) + _unusual(seen, alpha),
     )
 
@@ -190,6 +193,14 @@ def _lies(kind: FileKind, claimed: FileKind) -> list[str]:
     return [f"called {claimed.value.upper()}, but it is {kind.value.upper()}"]
 
 
+def _wide(seen: Survey) -> str:
+    least, most = seen.span
+    if (least, most) == (0.0, 1.0):
+        return "floating point, 0 to 1; kept"
+    light = "; as colour they are light" if seen.facts.floats and most > 1 else ""
+    return f"numbers from {least:g} to {most:g}; brought to 0 to 1, their steps kept{light}"
+
+
 def _unusual(seen: Survey, alpha: AlphaUse) -> list[str]:
     """Say what is unusual about an image file, and what was done about it."""
     header, found = seen.facts, []
@@ -197,12 +208,17 @@ def _unusual(seen: Survey, alpha: AlphaUse) -> list[str]:
         found.append("indexed colours; read as full colour")
     if header.mode == "CMYK":
         found.append("inks (CMYK); converted to sRGB")
-    if header.bits == 16:
+    if header.wide:
+        found.append(_wide(seen))
+    elif header.bits == 16:
         found.append("16 bits a channel; kept")
     if header.turned > 1:
         found.append("turned upright as the camera says")
     if header.profile is not None and not header.profile.is_srgb:
-        found.append(f"profile {header.profile.name}; colour is converted, data left alone")
+        what = "PNG says" if header.gamma else "profile"
+        found.append(f"{what} {header.profile.name}; colour is converted, data left alone")
+    if header.unusable:
+        found.append("a colour profile that cannot be used; taken as sRGB")
     if alpha == "opaque":
         found.append("alpha is opaque all over")
     if header.mode in ("RGB", "RGBA") and seen.grey:

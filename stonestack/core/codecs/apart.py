@@ -68,6 +68,8 @@ class Decoded:
         Whether red, green and blue are the same all over the whole picture.
     unit : float
         Which share of its texels are unit vectors, before it was shrunk.
+    span : (float, float)
+        The range of stored floating-point or wide numbers that is 0..1 here.
     """
 
     facts: PictureFacts
@@ -76,6 +78,7 @@ class Decoded:
     opaque: bool
     grey: bool
     unit: float
+    span: tuple[float, float]
 
 
 def header(data: bytes, kind: FileKind) -> PictureFacts:
@@ -124,7 +127,7 @@ def _here(data: bytes, kind: FileKind, wanted: Wanted, facts: PictureFacts) -> D
         numbers = parts[0] if len(parts) == 1 else np.concatenate(parts)
     numbers = np.ascontiguousarray(upright(numbers, bands.turned))
     seen = bands.seen
-    return Decoded(facts, numbers, bands.alpha, seen.opaque, seen.grey, seen.unit_share)
+    return Decoded(facts, numbers, bands.alpha, seen.opaque, seen.grey, seen.unit_share, seen.span)
 
 
 class _Reader:
@@ -216,6 +219,7 @@ class _Answer:
             numbers = self._pixels(said, form["shape"], form["dtype"], form["turned"])
             seen = self._line(said)
             if seen is not None:
+                seen["span"] = tuple(seen["span"])
                 self.found = Decoded(facts, numbers, form["alpha"], **seen)
         self.facts = facts
 

@@ -28,7 +28,7 @@ from stonestack.core.codecs.headers import (
     opened,
     untrusted,
 )
-from stonestack.core.codecs.profiles import Profile, by_tables
+from stonestack.core.codecs.profiles import Profile, by_tables, through_grid
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.errors import BadFile
 from stonestack.core.normals import are_unit
@@ -100,12 +100,16 @@ _SAMPLED = 3
 
 @dataclass
 class Seen:
-    """What all pixels have in common: nothing clear, no colour; how many are unit vectors."""
+    """What all pixels have in common: nothing clear, no colour; how many are unit vectors.
+
+    ``span`` is the range of floating-point and wide numbers that became 0..1.
+    """
 
     opaque: bool = True
     grey: bool = True
     unit: int = 0
     sampled: int = 0
+    span: tuple[float, float] = (0.0, 1.0)
 
     def look(self, band: Numbers, alpha: bool) -> None:
         """Look at a band of the full size."""
@@ -184,12 +188,12 @@ def _plain(image: Image.Image, facts: PictureFacts, wanted: Wanted) -> Image.Ima
     elif image.mode == "CMYK":
         profile = facts.profile
         if wanted.convert != "nothing" and profile is not None and profile.space == "CMYK":
-            return by_tables(image, profile.data)
+            return by_tables(image, profile)
         return image
     elif image.mode not in ("L", "LA", "RGB", "RGBA"):
         image = image.convert("RGBA" if image.mode in ("PA", "RGBa") else "RGB")
     if wanted.convert == "all" and facts.profile is not None and not facts.profile.exact:
-        return _with_alpha(by_tables(_bare(image), facts.profile.data), image)
+        return _with_alpha(by_tables(_bare(image), facts.profile), image)
     return image
 
 
@@ -246,6 +250,8 @@ class _Deep:
     shape: tuple[int, int, int]
     dtype: np.dtype[Any]
     rows: Callable[[int, int], Numbers]
+    measured: bool = False
+    """Whether its numbers have no range of their own, and are taken by that of the picture."""
 
 
 def _deep(file: Input, kind: FileKind, facts: PictureFacts) -> _Deep | None:
@@ -266,11 +272,14 @@ def _deep(file: Input, kind: FileKind, facts: PictureFacts) -> _Deep | None:
     pixels = pixels[..., np.newaxis] if pixels.ndim == 2 else pixels
     if pixels.ndim != 3 or not 1 <= pixels.shape[2] <= 4:
         raise _not_flat()
+    measured = kind is FileKind.TIFF and pixels.dtype not in (np.uint8, np.uint16)
     height, width, channels = pixels.shape
     if _turned((height, width, channels), facts.turned)[:2] != (facts.height, facts.width):
         raise damaged()
     whole = pixels
-    return _Deep((height, width, channels), pixels.dtype, lambda top, bottom: whole[top:bottom])
+    return _Deep(
+        (height, width, channels), pixels.dtype, lambda top, bottom: whole[top:bottom], measured
+    )
 
 
 def _deep_halves(file: Input, facts: PictureFacts) -> _Deep | None:
@@ -313,10 +322,16 @@ def _tiff(file: Input) -> Numbers | None:
         if second is not None and second.shape == page.shape:
             raise _not_flat()
         try:
-            return np.asarray(page.asarray(maxworkers=1))
+            pixels = np.asarray(page.asarray(maxworkers=1))
         except (ValueError, KeyError, ImportError, tifffile.TiffFileError, struct.error):
             # Packed in a way that only Pillow unpacks here; it keeps the upper eight bits.
             return None
+        apart = page.planarconfig == tifffile.PLANARCONFIG.SEPARATE
+        if pixels.ndim == 3 and apart:
+            pixels = np.moveaxis(pixels, 0, -1)
+        if page.photometric == tifffile.PHOTOMETRIC.MINISWHITE and pixels.dtype.kind == "u":
+            pixels = np.iinfo(pixels.dtype).max - pixels
+        return pixels
 
 
 def _deep_colour(file: Input) -> Numbers:
@@ -342,15 +357,16 @@ def _array_bands(deep: _Deep, facts: PictureFacts, wanted: Wanted) -> Bands:
     if tables is not None and (tables.exact or (inks and wanted.convert == "nothing")):
         tables = None
     step = _step((width, height), wanted.longest)
-    shallow = deep.dtype == np.uint8 or tables is not None
-    floats = deep.dtype.kind == "f" and not inks
+    shallow = deep.dtype == np.uint8
+    floats = deep.measured and not inks
     dtype = "uint8" if shallow else "float32" if floats else "uint16"
     body = 3 if inks or tables is not None else channels - alpha
-    seen = Seen()
+    seen = Seen(span=_span(deep, alpha) if deep.measured else (0.0, 1.0))
 
     def each() -> Iterator[Numbers]:
         for top, bottom in _rows(width, height, channels, step):
-            part = _numbers(deep.rows(top, bottom))
+            part = deep.rows(top, bottom)
+            part = _scaled(part, seen.span, alpha) if deep.measured else _numbers(part)
             if tables is not None:
                 part = _through_tables(part, alpha, tables)
             elif inks:
@@ -363,12 +379,34 @@ def _array_bands(deep: _Deep, facts: PictureFacts, wanted: Wanted) -> Bands:
 
 
 def _numbers(part: Numbers) -> Numbers:
-    """Return stored numbers in one of the three forms that leave here."""
+    """Return stored whole numbers of eight or sixteen bits."""
     if part.dtype == np.uint8 or part.dtype == np.uint16:
         return np.ascontiguousarray(part)
-    if part.dtype.kind == "f":
-        return np.asarray(np.clip(np.nan_to_num(part), 0, 1), np.float32)
     return np.asarray(np.clip(part, 0, 65535), np.uint16)
+
+
+def _span(deep: _Deep, alpha: bool) -> tuple[float, float]:
+    """Return the range that becomes 0..1: that itself, as far as numbers do not lie beyond."""
+    least, most = 0.0, 1.0
+    height, width, channels = deep.shape
+    for top, bottom in _rows(width, height, channels, 1):
+        part = deep.rows(top, bottom)
+        part = part[..., :-1] if alpha else part
+        known = part[np.isfinite(part)] if part.dtype.kind == "f" else part
+        if known.size:
+            least, most = min(least, float(known.min())), max(most, float(known.max()))
+    return least, most
+
+
+def _scaled(part: Numbers, span: tuple[float, float], alpha: bool) -> Numbers:
+    """Return numbers as 0..1 of a range; what is no number is its least. Alpha is taken as is."""
+    least, most = span
+    known = np.nan_to_num(part.astype(np.float64), nan=least, posinf=most, neginf=least)
+    scaled = np.asarray((known - least) / (most - least), np.float32)
+    if alpha:
+        top = 1 if part.dtype.kind == "f" else np.iinfo(part.dtype).max
+        scaled[..., -1] = np.clip(known[..., -1] / top, 0, 1)
+    return scaled
 
 
 def _sixteen(part: Numbers) -> Numbers:
@@ -378,20 +416,12 @@ def _sixteen(part: Numbers) -> Numbers:
 
 
 def _through_tables(part: Numbers, alpha: bool, profile: Profile) -> Numbers:
-    """Convert deep colour by a profile of tables; eight bits are what it gives."""
-    eight = _eight(part)
-    body = eight[..., :-1] if alpha else eight
-    mode = {1: "L", 3: "RGB", 4: "CMYK"}[body.shape[2]]
-    flat = np.ascontiguousarray(body[..., 0] if mode == "L" else body)
-    turned = np.asarray(by_tables(Image.fromarray(flat, mode=mode), profile.data))
-    return np.concatenate([turned, eight[..., -1:]], axis=2) if alpha else turned
-
-
-def _eight(part: Numbers) -> Numbers:
-    if part.dtype == np.uint8:
-        return part
-    top = 65535 if part.dtype == np.uint16 else 1
-    return np.asarray(np.rint(part.astype(np.float32) * np.float32(255 / top)), np.uint8)
+    """Convert deep colour by a profile of tables, at its own depth."""
+    top = _TOP.get(str(part.dtype), 1)
+    body = part[..., :-1] if alpha else part
+    turned = through_grid(np.asarray(body, np.float32) / np.float32(top), profile) * top
+    turned = np.asarray(turned if part.dtype == np.float32 else np.rint(turned), part.dtype)
+    return np.concatenate([turned, part[..., -1:]], axis=2) if alpha else turned
 
 
 def _rows(width: int, height: int, channels: int, step: int) -> Iterator[tuple[int, int]]:

@@ -16,9 +16,10 @@ from functools import cached_property
 from pathlib import Path
 from typing import BinaryIO
 
-from PIL import Image, ImageFile
+import numpy as np
+from PIL import Image, ImageFile, UnidentifiedImageError
 
-from stonestack.core.codecs.profiles import Profile, read_profile
+from stonestack.core.codecs.profiles import Profile, has_tables, of_gamma, read_profile
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.errors import BadFile, StoneError
 
@@ -33,11 +34,16 @@ PILLOW = {
     FileKind.TGA: "TGA",
 }
 """What Pillow calls each kind."""
-DEEP_MODES = {"I;16", "I;16B", "I;16L", "I", "F"}
+WIDE_MODES = {"I", "F"}
+DEEP_MODES = {"I;16", "I;16B", "I;16L", *WIDE_MODES}
 """Pillow's words for one channel of more than eight bits."""
 ORIENTATION = 0x0112
 
 _SIZE, _BITS_PER_SAMPLE = (256, 257), 258
+_ICC_TAG = 34675
+_LETTERS = {1: "L", 2: "LA", 3: "RGB", 4: "RGBA"}
+_SRGB_GAMMA, _NEARLY, _LEAST_GAMMA = 1 / 2.2, 0.02, 0.1
+"""What PNG files say that hold sRGB, and what no picture has."""
 _PNG_DEPTH_AT = 24
 _OF_MEMORY = "Insufficient memory"
 """What OpenCV says of memory that it does not get, in an error of its own kind."""
@@ -45,7 +51,7 @@ _PIECE = 1 << 20
 _MOST_CHUNKS, _MOST_SCANS = 100_000, 1000
 _MOST_PROFILE, _MOST_EXIF = 8 << 20, 1 << 20
 
-_BASE_MEMORY, _PIXEL_MEMORY = 192 << 20, 12
+_BASE_MEMORY, _PIXEL_MEMORY, _WIDE_MEMORY = 192 << 20, 12, 64
 _BASE_SECONDS, _PIXEL_SECONDS, _DEEP_SECONDS = 15.0, 4e-7, 12e-7
 
 
@@ -72,6 +78,15 @@ class PictureFacts:
     interlaced : bool
     packing : str
         How a TIFF is packed; empty for other kinds.
+    wide : bool
+        Whether numbers are floating-point, or take more than two bytes.
+    floats : bool
+        Whether numbers are floating-point.
+    gamma : float
+        What a PNG without a profile says of its numbers: the exponent by which light became
+        numbers; 0 where it says nothing, or what sRGB says.
+    unusable : bool
+        Whether it has a profile that cannot be used.
     """
 
     width: int
@@ -85,11 +100,17 @@ class PictureFacts:
     palette: int = 0
     interlaced: bool = False
     packing: str = ""
+    wide: bool = False
+    floats: bool = False
+    gamma: float = 0.0
+    unusable: bool = False
 
     @cached_property
     def profile(self) -> Profile | None:
-        """The embedded profile taken apart; None where there is none, or it is of no use."""
-        return read_profile(self.icc, self.channels)
+        """The profile taken apart; None where there is none, or it is of no use."""
+        if self.gamma:
+            return of_gamma(self.gamma, self.channels)
+        return None if self.unusable else read_profile(self.icc, self.channels)
 
 
 @dataclass(frozen=True)
@@ -133,7 +154,8 @@ def budget(header: PictureFacts) -> Budget:
     """State what decoding a picture may take, before its first pixel is read."""
     pixels = header.width * header.height
     seconds = _DEEP_SECONDS if header.bits == 16 else _PIXEL_SECONDS
-    return Budget(_BASE_MEMORY + pixels * _PIXEL_MEMORY, _BASE_SECONDS + pixels * seconds)
+    each = _WIDE_MEMORY if header.wide else _PIXEL_MEMORY
+    return Budget(_BASE_MEMORY + pixels * each, _BASE_SECONDS + pixels * seconds)
 
 
 def damaged() -> BadFile:
@@ -182,7 +204,13 @@ def header(file: Input, kind: FileKind) -> PictureFacts:
     """
     with untrusted():
         _check_parts(file, kind)
-        with opened(file, kind) as image:
+        try:
+            image = opened(file, kind)
+        except UnidentifiedImageError:
+            if kind is not FileKind.TIFF:
+                raise
+            return _by_tags(file)
+        with image:
             return _facts(image, file, kind)
 
 
@@ -201,23 +229,18 @@ def opened(file: Input, kind: FileKind) -> ImageFile.ImageFile:
 
 def _facts(image: Image.Image, file: Input, kind: FileKind) -> PictureFacts:
     width, height, mode = image.width, image.height, image.mode
-    if width > MOST_SIDE or height > MOST_SIDE or width * height > MOST_PIXELS:
-        raise BadFile(
-            "too-large",
-            f"The picture has {width} × {height} pixels; "
-            f"{MOST_SIDE} each way and {MOST_PIXELS // 1_000_000} million in all are the most.",
-            "Cut or shrink it in an image editor first.",
-        )
-    if width < 1 or height < 1:
-        raise damaged()
+    _check_size(width, height)
+    wide = mode in WIDE_MODES
     deep = kind is FileKind.PNG and file.head(_PNG_DEPTH_AT + 1)[_PNG_DEPTH_AT:] == b"\x10"
     if kind is FileKind.TIFF:
         bits = image.tag_v2.get(_BITS_PER_SAMPLE)  # type: ignore[attr-defined]
-        deep = deep or (isinstance(bits, tuple) and max(bits) == 16)
+        deep = deep or (isinstance(bits, tuple) and max(bits) >= 16)
         # Pillow gives the size of a TIFF as it is meant to be seen.
         width, height = (int(image.tag_v2[tag]) for tag in _SIZE)  # type: ignore[attr-defined]
     alpha = mode in {"RGBA", "LA", "PA"}
+    channels = 3 if mode == "P" else len(image.getbands()) - alpha
     icc = image.info.get("icc_profile")
+    icc = icc if isinstance(icc, bytes) else b""
     turned = _turn(image, file, kind)
     if turned >= 5:
         width, height = height, width
@@ -227,13 +250,78 @@ def _facts(image: Image.Image, file: Input, kind: FileKind) -> PictureFacts:
         mode=mode,
         bits=16 if deep or mode in DEEP_MODES else 8,
         alpha=alpha,
-        channels=3 if mode == "P" else len(image.getbands()) - alpha,
+        channels=channels,
         turned=turned,
-        icc=icc if isinstance(icc, bytes) and len(icc) <= _MOST_PROFILE else b"",
+        icc=icc if len(icc) <= _MOST_PROFILE else b"",
         palette=len(image.getpalette() or []) // 3 if mode == "P" else 0,
         interlaced=kind is FileKind.PNG and bool(image.info.get("interlace")),
         packing=str(image.info.get("compression", "raw")) if kind is FileKind.TIFF else "",
+        wide=wide,
+        floats=mode == "F",
+        gamma=_gamma(image, icc) if kind is FileKind.PNG else 0.0,
+        unusable=_unusable(icc, channels),
     )
+
+
+def _check_size(width: int, height: int) -> None:
+    if width > MOST_SIDE or height > MOST_SIDE or width * height > MOST_PIXELS:
+        raise BadFile(
+            "too-large",
+            f"The picture has {width} × {height} pixels; "
+            f"{MOST_SIDE} each way and {MOST_PIXELS // 1_000_000} million in all are the most.",
+            "Cut or shrink it in an image editor first.",
+        )
+    if width < 1 or height < 1:
+        raise damaged()
+
+
+def _by_tags(file: Input) -> PictureFacts:
+    """Read the header of a TIFF of numbers that Pillow does not know: floating point, wide."""
+    import tifffile
+
+    with file.stream() as stream, tifffile.TiffFile(stream) as pages:
+        page = pages.pages.first
+        _check_size(page.imagewidth, page.imagelength)
+        samples = page.samplesperpixel
+        alpha = samples in (2, 4) and page.photometric != tifffile.PHOTOMETRIC.SEPARATED
+        tag = page.tags.get(_ICC_TAG)
+        icc = bytes(tag.value) if tag is not None and isinstance(tag.value, bytes) else b""
+        turn = page.tags.get(ORIENTATION)
+        turned = turn.value if turn is not None and turn.value in range(1, 9) else 1
+        width, height = page.imagewidth, page.imagelength
+        if turned >= 5:
+            width, height = height, width
+        return PictureFacts(
+            width=width,
+            height=height,
+            mode=f"{_LETTERS.get(samples, samples)} {np.dtype(page.dtype)}",
+            bits=16,
+            alpha=alpha,
+            channels=samples - alpha,
+            turned=turned,
+            icc=icc if len(icc) <= _MOST_PROFILE else b"",
+            packing=tifffile.COMPRESSION(page.compression).name.lower(),
+            wide=True,
+            floats=np.dtype(page.dtype).kind == "f",
+            unusable=_unusable(icc, samples - alpha),
+        )
+
+
+def _gamma(image: Image.Image, icc: bytes) -> float:
+    """Return a PNG's gAMA where nothing better is said (PNG, third edition, 11.3.2.2)."""
+    said = image.info.get("gamma")
+    if icc or "srgb" in image.info or not isinstance(said, float):
+        return 0.0
+    usual = abs(said - _SRGB_GAMMA) < _NEARLY
+    return said if _LEAST_GAMMA <= said <= 1 / _LEAST_GAMMA and not usual else 0.0
+
+
+def _unusable(icc: bytes, channels: int) -> bool:
+    """Tell whether an embedded profile is of no use: damaged, too large, or of other channels."""
+    if not icc:
+        return False
+    profile = read_profile(icc, channels) if len(icc) <= _MOST_PROFILE else None
+    return profile is None or not (profile.exact or has_tables(profile))
 
 
 def _turn(image: Image.Image, file: Input, kind: FileKind) -> int:

@@ -42,6 +42,8 @@ class Survey:
         Whether the file has alpha.
     unit : float
         Which share of the full picture's texels are unit vectors.
+    span : (float, float)
+        The range of stored floating-point or wide numbers that is 0..1 here.
     """
 
     facts: PictureFacts
@@ -50,6 +52,7 @@ class Survey:
     opaque: bool
     grey: bool
     unit: float
+    span: tuple[float, float]
 
 
 def facts(data: bytes, kind: FileKind) -> PictureFacts:
@@ -80,7 +83,15 @@ def survey(data: bytes, kind: FileKind, longest: int, quick: bool = False) -> Su
         If the file is damaged, cut short or too large.
     """
     found = apart.decoded(data, kind, Wanted("inks", longest, quick))
-    return Survey(found.facts, _four(found, 16), found.alpha, found.opaque, found.grey, found.unit)
+    return Survey(
+        found.facts,
+        _four(found, 16),
+        found.alpha,
+        found.opaque,
+        found.grey,
+        found.unit,
+        found.span,
+    )
 
 
 def read(data: bytes, kind: FileKind, space: Space, longest: int = 0) -> Picture:
@@ -93,8 +104,9 @@ def read(data: bytes, kind: FileKind, space: Space, longest: int = 0) -> Picture
     kind : FileKind
         As told by content.
     space : Space
-        What its numbers mean: colour is decoded from sRGB to linear light, vectors are
-        scaled to -1..1 (green up) and brought to unit length, data is taken as it is.
+        What its numbers mean: colour is decoded from sRGB to linear light (floating-point
+        numbers above 1 are light already), vectors are scaled to -1..1 (green up) and brought
+        to unit length, data is taken as it is.
     longest : int
         Shrink by a whole number to a longest side of no less than this; 0 for the full size.
 
@@ -119,6 +131,7 @@ def read(data: bytes, kind: FileKind, space: Space, longest: int = 0) -> Picture
         return Picture(vectors, space, bits=bits)
     alpha = found.alpha and not found.opaque
     profile = found.facts.profile if space is Space.LINEAR else None
+    is_light = found.facts.floats and found.span[1] > 1
     if profile is not None and (profile.is_srgb or not profile.exact):
         profile = None
     grey = found.numbers.shape[2] - found.alpha == 1
@@ -131,7 +144,7 @@ def read(data: bytes, kind: FileKind, space: Space, longest: int = 0) -> Picture
         out = pixels[start:stop]
         values = _values(numbers[..., :-1] if found.alpha else numbers)
         if space is Space.LINEAR:
-            out[..., :3] = _light(values, profile)
+            out[..., :3] = values if is_light else _light(values, profile)
         elif grey:
             out[..., :1] = values
         else:

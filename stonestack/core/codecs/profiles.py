@@ -14,6 +14,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PIL import Image, ImageCms
+from scipy.interpolate import interpn
 
 from stonestack.core import colour
 from stonestack.core.image import Floats
@@ -27,6 +28,8 @@ _SRGB_D50 = np.array(
     ]
 )
 _TABLE = 4096
+_GRID_STEPS = {1: 256, 3: 52, 4: 16}
+"""Steps each way of the grid for finer numbers; those of 52 and 16 lie on whole levels."""
 _SAME = 1.5 / 255
 """How far colours may lie from sRGB's own for a profile to count as sRGB."""
 
@@ -186,25 +189,82 @@ def _through(values: Floats, curve: Floats) -> Floats:
     return np.interp(values, np.linspace(0, 1, len(curve)), curve).astype(np.float32)
 
 
-def by_tables(image: Image.Image, data: bytes) -> Image.Image:
+def of_gamma(gamma: float, channels: int) -> Profile:
+    """Return what a PNG's gAMA says, as a profile with the primaries of sRGB.
+
+    Parameters
+    ----------
+    gamma : float
+        The exponent by which light became numbers (PNG, third edition, 11.3.2.2).
+    channels : int
+        1 for grey, or 3.
+    """
+    at = np.linspace(0, 1, _TABLE)
+    curve = np.asarray(at ** (1 / gamma), np.float32)
+    if channels == 1:
+        return Profile(f"gamma {gamma:.2f}", "GRAY", (curve,), None, b"")
+    matrix = np.asarray(_SRGB_D50, np.float32)
+    return Profile(f"gamma {gamma:.2f}", "RGB", (curve,) * 3, matrix, b"")
+
+
+_MODES = {"GRAY": "L", "RGB": "RGB", "CMYK": "CMYK"}
+
+
+def has_tables(profile: Profile) -> bool:
+    """Tell whether a profile that is not exact converts by tables that can be used."""
+    try:
+        _transform(profile)
+    except (ImageCms.PyCMSError, OSError):
+        return False
+    return True
+
+
+def _transform(profile: Profile) -> ImageCms.ImageCmsTransform:
+    given = ImageCms.ImageCmsProfile(io.BytesIO(profile.data))
+    return ImageCms.buildTransform(
+        given, ImageCms.createProfile("sRGB"), _MODES[profile.space], "RGB"
+    )
+
+
+def through_grid(values: Floats, profile: Profile) -> Floats:
+    """Convert finer numbers than eight bits to sRGB through a profile of tables.
+
+    The library that evaluates tables takes and gives eight bits. It is asked for a grid of
+    colours, between which is gone straight: steps finer than eight bits stay, and what comes
+    out is right to about one level of eight bits.
+
+    Parameters
+    ----------
+    values : ndarray, float32, shape (height, width, 1, 3 or 4)
+        As stored, 0..1, in the profile's own space.
+
+    Returns
+    -------
+    ndarray, float32, shape (height, width, 3)
+        sRGB-encoded, 0..1.
+    """
+    channels = values.shape[2]
+    steps = _GRID_STEPS[channels]
+    at = np.rint(np.linspace(0, 255, steps)).astype(np.uint8)
+    nodes = np.stack(np.meshgrid(*[at] * channels, indexing="ij"), axis=-1)
+    flat = np.ascontiguousarray(nodes.reshape(-1, 1, channels))
+    image = Image.fromarray(flat[..., 0] if channels == 1 else flat, mode=_MODES[profile.space])
+    grid = np.asarray(by_tables(image, profile), np.float32).reshape(*nodes.shape[:-1], 3) / 255
+    places = (np.clip(values, 0, 1) * (steps - 1)).reshape(-1, channels)
+    out = interpn([np.arange(steps)] * channels, grid, places)
+    return np.asarray(out, np.float32).reshape(*values.shape[:2], 3)
+
+
+def by_tables(image: Image.Image, profile: Profile) -> Image.Image:
     """Convert an image to sRGB through a profile of tables; eight bits a channel.
 
     Parameters
     ----------
     image : Image
         In the profile's own space: mode ``L``, ``RGB`` or ``CMYK``.
-    data : bytes
-        The profile.
+    profile : Profile
+        One for which :func:`has_tables` is true.
     """
-    try:
-        converted = ImageCms.profileToProfile(
-            image,
-            ImageCms.ImageCmsProfile(io.BytesIO(data)),
-            ImageCms.createProfile("sRGB"),
-            outputMode="RGB",
-        )
-    except (ImageCms.PyCMSError, OSError):
-        # A profile that its own library cannot use is as good as none.
-        converted = image.convert("RGB")
+    converted = ImageCms.applyTransform(image, _transform(profile))
     assert converted is not None
     return converted

@@ -84,7 +84,10 @@ def _answered(question: dict[str, Any], file: Input, out: BinaryIO) -> bool:
             for band in bands.each:
                 out.write(np.ascontiguousarray(band).data)
         seen = bands.seen
-        _say(out, {"opaque": seen.opaque, "grey": seen.grey, "unit": seen.unit_share})
+        _say(
+            out,
+            {"opaque": seen.opaque, "grey": seen.grey, "unit": seen.unit_share, "span": seen.span},
+        )
     except StoneError as error:
         if begun:
             # Whoever reads pixels cannot tell a line from them.

@@ -67,6 +67,11 @@ class SourceOrigin(Document):
         title="Its edges meet",
         description="It is a tile already: what looks at neighbours goes on over its edges",
     )
+    debanded: bool = Field(
+        False,
+        title="Even out its steps",
+        description="Of plain numbers in eight bits, each within half a step of what it was",
+    )
     frame: Frame = Frame()
 
 

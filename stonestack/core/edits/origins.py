@@ -93,7 +93,7 @@ def _derived(surface: Surface, m: Map, origin: MapOrigin) -> tuple[Step, ...]:
 
 
 class SetSource(Document):
-    """Say how a map's own file is read: which way green points, or that its edges meet."""
+    """Say how a map's own file is read: green, meeting edges, steps evened out."""
 
     kind: Literal["set_source"] = "set_source"
     map: Id
@@ -111,6 +111,8 @@ class SetSource(Document):
         m = before.map(self.map)
         if isinstance(m.origin, SourceOrigin) and m.origin.wraps is not self.origin.wraps:
             return f"{m.title}: its edges {'meet' if self.origin.wraps else 'do not meet'}"
+        if isinstance(m.origin, SourceOrigin) and m.origin.debanded is not self.origin.debanded:
+            return f"{m.title}: its steps {'evened out' if self.origin.debanded else 'as stored'}"
         return f"{m.title}: green {self.origin.green} in its file"
 
 

@@ -9,6 +9,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from stonestack.core import codecs, texels
+from stonestack.core.debanding import debanded
 from stonestack.core.frame import VERSION as FRAME_VERSION
 from stonestack.core.frame import Frame, framed
 from stonestack.core.image import Picture, Space
@@ -27,6 +28,7 @@ class Reading(BaseModel):
     space: Space
     green: Green = Green.UP
     wraps: bool = False
+    debanded: bool = False
 
 
 class Limit(BaseModel):
@@ -49,7 +51,8 @@ class Canvas(BaseModel):
 def decode(params: Reading, _inputs: Sequence[object], blobs: Sequence[bytes]) -> Picture:
     """Read a kept file as a working picture."""
     picture = turned(codecs.read_picture(blobs[0], params.space), params.green)
-    return picture.tiling() if params.wraps else picture
+    picture = picture.tiling() if params.wraps else picture
+    return debanded(picture) if params.debanded else picture
 
 
 def light(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Picture:
@@ -90,7 +93,7 @@ def _same_channels(a: Picture, b: Picture) -> tuple[Picture, Picture]:
 _ONE = (Kind.PICTURE,)
 
 OPERATIONS = (
-    Operation("decode", 3, "Reading", Reading, (), Kind.PICTURE, decode, blobs=1),
+    Operation("decode", 4, "Reading", Reading, (), Kind.PICTURE, decode, blobs=1),
     Operation(
         "limit",
         1,

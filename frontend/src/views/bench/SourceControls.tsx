@@ -118,6 +118,18 @@ export function SourceControls({
           The file holds colours
         </Tick>
       )}
+      {origin?.kind === "source" && role?.space === "data" && !map.colours && (
+        <Tick
+          className="flex items-center gap-1.5 text-small"
+          title="Plain numbers in eight bits rise in 256 steps, which show as terraces in normals made of them. Each texel stays within half a step of what it was; finer files are left as they are"
+          checked={origin.debanded}
+          onChange={(debanded) => {
+            change({ kind: "set_source", map: map.id, origin: { ...origin, debanded } });
+          }}
+        >
+          Even out its steps
+        </Tick>
+      )}
       {origin?.kind === "source" && (
         <Tick
           className="flex items-center gap-1.5 text-small"
