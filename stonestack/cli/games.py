@@ -51,6 +51,12 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
     take = command("take", "write originals and their contracts to a folder")
     take.add_argument("name", nargs="+")
     take.add_argument("--out", type=Path, required=True)
+    take.add_argument(
+        "--as",
+        dest="kind",
+        choices=["png", "tiff", "ora"],
+        help="in full colour under the same name, so that any editor opens it",
+    )
     take.set_defaults(run=_take)
 
     put = command("put", "put a picture in a file's place; its original is kept first")
@@ -170,13 +176,15 @@ def _find(options: argparse.Namespace) -> int:
 
 
 def _take(options: argparse.Namespace) -> int:
+    from stonestack.core.workfiles.passing import WorkKind
     from stonestack.services import planning, taking
 
+    kind = WorkKind(options.kind) if options.kind else None
     with opened() as ws:
         game = _game(ws, options)
         with ws.session() as session:
             entries = [planning.entry_at(session, game.id, name) for name in options.name]
-        taken = taking.take_out(ws, game.id, entries, options.out)
+        taken = taking.take_out(ws, game.id, entries, options.out, kind)
     if options.json:
         print(json.dumps([t.model_dump(mode="json") for t in taken], ensure_ascii=False))
     else:

@@ -17,6 +17,7 @@ from stonestack.core.ops import File
 from stonestack.core.ops.returns import StoredAs
 from stonestack.core.refit import contract_of
 from stonestack.core.roles import ROLES, Role
+from stonestack.core.workfiles.passing import flat
 from stonestack.services import games, keeping
 from stonestack.services.jobs import Progress, silent
 from stonestack.services.keeping import chain_of
@@ -107,7 +108,8 @@ class Replacement:
 
 
 def from_file(entry_id: int, data: bytes) -> Replacement:
-    """Return a replacement from the bytes of any picture file."""
+    """Return a replacement from the bytes of any picture file; layers are flattened."""
+    data = flat(data)
     digest = sha256(data)
 
     def wired(graph: Graph, space: Space) -> Key:
@@ -241,14 +243,16 @@ def plan(
         asked = {r.entry_id for r in wanted}
         for replacement in wanted:
             entry = entry_of(session, game_id, replacement.entry_id)
-            places.append((entry, replacement, "", True, "asked for"))
+            # A copy gets what the file gets that was asked for, whatever it is called.
+            space = ROLES[Role(entry.role)].space if entry.role else Space.LINEAR
+            places.append((entry, replacement, space, "", True, "asked for"))
             for copy, tick, why in copies(session, entry):
                 if copy.id not in asked and all(copy.id != p[0].id for p in places):
-                    places.append((copy, replacement, entry.path, tick, why))
+                    places.append((copy, replacement, space, entry.path, tick, why))
         for entry, *_ in places:
             files[entry.id or 0] = file_of(session, entry)
     progress = progress or silent()
-    for done, (entry, replacement, copy_of, tick, why) in enumerate(places):
+    for done, (entry, replacement, space, copy_of, tick, why) in enumerate(places):
         progress.at(0.8 * done / len(places), f"Making {entry.name}")
         entry_id = entry.id or 0
         on = tick if ticked is None else entry_id in ticked
@@ -266,7 +270,7 @@ def plan(
             problem="",
         )
         with urgent(Urgency.JOB), stopping.stoppable(progress.is_stopped):
-            lines.append(_line(ws, root, entry, replacement, line, contents))
+            lines.append(_line(ws, root, entry, replacement, space, line, contents))
     lines = with_rivals(ws, game_id, lines)
     keeps = keeps_of(ws, root, game_id, {x.file for x in lines if x.ticked})
     return Plan(lines=lines, keeps=keeps), contents
@@ -297,6 +301,7 @@ def _line(
     root: Path,
     entry: EntryRow,
     replacement: Replacement,
+    space: Space,
     line: PlanLine,
     contents: dict[int, bytes],
 ) -> PlanLine:
@@ -306,7 +311,6 @@ def _line(
         current = keeping.current_bytes(root, line.file, chain_of(entry.chain))
         _see_original(ws, root, entry, line.file, sha256(current))
         contract = contract_of(original)
-        space = ROLES[Role(entry.role)].space if entry.role else Space.LINEAR
         result = _made(ws, original, replacement, space)
     except OSError as error:
         problem = f"{entry.path} cannot be read: {error.strerror or error}."

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path, PurePosixPath
 
-from pydantic import BaseModel
+from pydantic import BaseModel, ValidationError
 from sqlmodel import select
 
 from stonestack.core import edits, ops
@@ -21,21 +21,23 @@ from stonestack.core.image import Space
 from stonestack.core.naming import code_name
 from stonestack.core.normals import Green
 from stonestack.core.ops.returns import Turning
-from stonestack.core.refit import contract_of
+from stonestack.core.refit import contract_of, texels_of
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import SIZES, Size
 from stonestack.core.wiring import Wiring, closure
+from stonestack.core.workfiles.passing import EXTENSIONS, WorkKind, flat, full_colour
 from stonestack.services import finding, history, planning, projects, sources, surfaces
 from stonestack.services.history import SURFACE
 from stonestack.services.planning import Replacement
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace, must
 from stonestack.store import disk
-from stonestack.store.files import write_atomically
+from stonestack.store.files import sha256, write_atomically
 from stonestack.store.tables import EntryRow, GameFileRow, GameRow
 
 _OPENED = {"png", "jpeg", "bmp", "tiff", "tga"}
 """Kinds that image editors open; of others a PNG is put beside."""
+_CONTRACT = ".contract.json"
 
 
 class Taken(BaseModel):
@@ -47,40 +49,63 @@ class Taken(BaseModel):
     refusal: str
 
 
-def take_out(ws: Workspace, game_id: str, entries: list[EntryRow], out: Path) -> list[Taken]:
-    """Write originals to a folder, byte for byte, each with its contract and a PNG to edit.
+def take_out(
+    ws: Workspace,
+    game_id: str,
+    entries: list[EntryRow],
+    out: Path,
+    kind: WorkKind | None = None,
+) -> list[Taken]:
+    """Write originals to a folder, each with its contract and what is to be edited.
 
     Two names that differ only by case get two files on every system.
+
+    Parameters
+    ----------
+    kind : WorkKind, optional
+        Put pictures out in this kind instead, in full colour and under the same name, so that
+        any editor opens what is paletted or odd. Without it, originals are written byte for
+        byte, and a PNG beside those that editors do not open.
     """
     disk.now().make_folders(out)
     used = {folded(p.name) for p in out.iterdir()}
-    taken = []
-    for entry in entries:
-        data = finding.content(ws, game_id, entry.id or 0)
-        contract = contract_of(data)
-        name = _free(entry.name, used)
-        files = [name]
-        _write(out / name, data)
-        text = contract.model_dump(mode="json") | {
-            "path": entry.path,
-            "index": entry.chain,
-            "sha256": entry.sha256,
-        }
-        described = _free(f"{name}.contract.json", used)
-        _write(out / described, (_json(text) + "\n").encode())
-        files.append(described)
-        if entry.width and entry.kind not in _OPENED and not entry.problem:
-            png = _free(f"{PurePosixPath(name).stem}.png", used)
-            _write(out / png, encoded(picture_bytes(data, None)))
-            files.append(png)
-        for companion in companions(ws, game_id, entry):
-            other = _free(companion.name, used)
-            _write(out / other, finding.content(ws, game_id, companion.id or 0))
-            files.append(other)
-        taken.append(
-            Taken(path=entry.path, files=files, contract=contract.line, refusal=contract.refusal)
-        )
-    return taken
+    return [_taken(ws, game_id, entry, out, used, kind) for entry in entries]
+
+
+def _taken(
+    ws: Workspace,
+    game_id: str,
+    entry: EntryRow,
+    out: Path,
+    used: set[str],
+    kind: WorkKind | None,
+) -> Taken:
+    data = finding.content(ws, game_id, entry.id or 0)
+    contract = contract_of(data)
+    picture = bool(entry.width) and not entry.problem
+    files: list[str] = []
+    if kind is not None and picture:
+        files.append(_free(f"{PurePosixPath(entry.name).stem}{EXTENSIONS[kind]}", used))
+        _write(out / files[0], full_colour(texels_of(data), kind))
+    else:
+        files.append(_free(entry.name, used))
+        _write(out / files[0], data)
+        if picture and entry.kind not in _OPENED:
+            files.append(_free(f"{PurePosixPath(files[0]).stem}.png", used))
+            _write(out / files[1], encoded(picture_bytes(data, None)))
+    described = _free(f"{files[0]}{_CONTRACT}", used)
+    text = contract.model_dump(mode="json") | {
+        "path": entry.path,
+        "index": entry.chain,
+        "sha256": entry.sha256,
+        "files": files,
+    }
+    _write(out / described, (_json(text) + "\n").encode())
+    files.insert(1, described)
+    for companion in companions(ws, game_id, entry):
+        files.append(_free(companion.name, used))
+        _write(out / files[-1], finding.content(ws, game_id, companion.id or 0))
+    return Taken(path=entry.path, files=files, contract=contract.line, refusal=contract.refusal)
 
 
 def _write(path: Path, data: bytes) -> None:
@@ -143,7 +168,11 @@ def from_folder(ws: Workspace, game_id: str, folder: Path) -> tuple[list[Replace
 def matched(
     ws: Workspace, game_id: str, files: list[tuple[str, bytes]]
 ) -> tuple[list[Replacement], list[str]]:
-    """Match edited pictures to files of the game, by path or by name, whatever the extension.
+    """Match edited pictures to files of the game.
+
+    The contract beside a file says which it is. Without one the exact path counts, then the
+    exact name, then both in any letter case, then without their extension. What is as the game
+    has it is passed over where another file is matched to the same one.
 
     Parameters
     ----------
@@ -160,36 +189,101 @@ def matched(
         rows = session.exec(
             select(EntryRow).where(EntryRow.game_id == game_id, EntryRow.width > 0)
         ).all()
-    by_path: dict[str, list[EntryRow]] = {}
-    by_name: dict[str, list[EntryRow]] = {}
-    for row in rows:
-        by_path.setdefault(_bare(row.path), []).append(row)
-        by_name.setdefault(_bare(row.name), []).append(row)
-    wanted: list[Replacement] = []
+    names = _Names(rows, files)
+    wanted: dict[int, tuple[str, bytes]] = {}
     unmatched: list[str] = []
-    seen: set[int] = set()
     for below, data in files:
         name = PurePosixPath(below).name
-        if name.endswith(".contract.json") or name.startswith("."):
+        if name.endswith(_CONTRACT) or name.startswith("."):
             continue
-        hits = by_path.get(_bare(below)) or by_name.get(_bare(name)) or []
-        hits = [h for h in hits if not h.backup] or hits
-        full = [h for h in hits if h.relation != Relation.SMALLER] or hits
-        if not full:
-            unmatched.append(f"{below}: no file of the game is called so")
-        elif len({h.sha256 for h in full}) > 1:
-            unmatched.append(f"{below}: fits {', '.join(h.path for h in full[:3])}")
-        elif (full[0].id or 0) in seen:
-            unmatched.append(f"{below}: another file was matched to {full[0].path} already")
-        else:
-            try:
-                picture_bytes(data, 16)
-            except StoneError as error:
-                unmatched.append(f"{below}: {error}")
-                continue
-            seen.add(full[0].id or 0)
-            wanted.append(planning.from_file(full[0].id or 0, data))
-    return wanted, unmatched
+        hit, why = names.hit(below)
+        if hit is None:
+            unmatched.append(f"{below}: {why}")
+            continue
+        place = hit.id or 0
+        before = wanted.get(place)
+        if before is not None and sha256(before[1]) != hit.sha256:
+            if sha256(data) != hit.sha256:
+                unmatched.append(f"{below}: {before[0]} was matched to {hit.path} already")
+            continue
+        try:
+            picture_bytes(flat(data), 16)
+        except StoneError as error:
+            unmatched.append(f"{below}: {error}")
+            continue
+        wanted[place] = (below, data)
+    return [planning.from_file(place, data) for place, (_, data) in wanted.items()], unmatched
+
+
+class _Names:
+    """Which file of the game a picture is meant for, by what is called how."""
+
+    def __init__(self, rows: Sequence[EntryRow], files: list[tuple[str, bytes]]) -> None:
+        self._told = _contracts(files)
+        self._tables: list[tuple[Callable[[str], str], dict[str, list[EntryRow]]]] = []
+        for named in (str, _name, folded, _as_name, _as_bare_path, _as_bare_name):
+            table: dict[str, list[EntryRow]] = {}
+            for row in rows:
+                table.setdefault(named(row.path), []).append(row)
+            self._tables.append((named, table))
+        self._chained = {(row.path, row.chain): row for row in rows}
+
+    def hit(self, below: str) -> tuple[EntryRow | None, str]:
+        """Return the file that a picture is meant for, or why there is none."""
+        told = self._chained.get(self._told.get(below, ("", "")))
+        if told is not None:
+            return told, ""
+        for named, table in self._tables:
+            hits = table.get(named(below), [])
+            hits = [h for h in hits if not h.backup] or hits
+            hits = [h for h in hits if h.relation != Relation.SMALLER] or hits
+            if len({h.sha256 for h in hits}) > 1:
+                return None, f"fits {', '.join(h.path for h in hits[:3])}"
+            if hits:
+                return hits[0], ""
+        return None, "no file of the game is called so"
+
+
+def _contracts(files: list[tuple[str, bytes]]) -> dict[str, tuple[str, str]]:
+    """Return for each file beside a contract the path and chain that the contract says."""
+    told: dict[str, tuple[str, str]] = {}
+    for below, data in files:
+        if not below.endswith(_CONTRACT):
+            continue
+        try:
+            said = _Said.model_validate_json(data)
+        except ValidationError:
+            continue  # Somebody else's file of that name says nothing.
+        folder = PurePosixPath(below).parent
+        for name in {*said.files, PurePosixPath(below).name.removesuffix(_CONTRACT)}:
+            told[(folder / name).as_posix()] = (said.path, said.index)
+    return told
+
+
+class _Said(BaseModel):
+    """What is read of a contract: which file of the game it is of, and what lies beside it."""
+
+    path: str
+    index: str = ""
+    files: list[str] = []
+
+
+def _name(path: str) -> str:
+    return PurePosixPath(path).name
+
+
+def _as_name(path: str) -> str:
+    return _name(folded(path))
+
+
+def _as_bare_path(path: str) -> str:
+    """Return a path without its extension, as it is compared."""
+    place, slash, name = folded(path).rpartition("/")
+    return f"{place}{slash}{name.rpartition('.')[0] or name}"
+
+
+def _as_bare_name(path: str) -> str:
+    return _name(_as_bare_path(path))
 
 
 def into_project(
@@ -374,12 +468,6 @@ def _free(name: str, used: set[str]) -> str:
         number += 1
     used.add(folded(free))
     return free
-
-
-def _bare(path: str) -> str:
-    """Return a path without its extension, as it is compared."""
-    place, slash, name = folded(path).rpartition("/")
-    return f"{place}{slash}{name.rpartition('.')[0] or name}"
 
 
 def _json(value: object) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import logging
 import threading
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from traceback import format_exception
 
 from pydantic import BaseModel
@@ -84,7 +84,8 @@ def put_out(
     data, plain = outgoing(picture, kind, original)
     folder = ws.data.working / code_name(title)
     suffix = "" if stage is Stage.SIZE else f"_{stage}"
-    name = f"{document.name}{ROLES[m.role].suffix}{suffix}"
+    own = PurePosixPath(m.place.path).stem if m.place is not None else ""
+    name = f"{own or document.name + ROLES[m.role].suffix}{suffix}"
     with ws.session() as session:
         others = session.exec(select(WorkfileRow).where(WorkfileRow.surface_id != surface_id)).all()
     taken = {folded(o.path) for o in others}

@@ -65,6 +65,20 @@ class Games(CommandCase):
         self.told("restore", self.game, name)
         self.assertEqual(state(self.game), self.before)
 
+    def test_take_in_full_colour_and_put_from_the_folder(self) -> None:
+        out = self.root / "out"
+        took = self.told("take", self.game, "tex/wall_c.dds", "--out", out, "--as", "ora")
+        assert isinstance(took, list)
+        self.assertEqual(took[0]["files"][0], "wall_c.ora")
+        (out / "wall_c.ora").rename(out / "odd name.ora")
+        contract = out / "wall_c.ora.contract.json"
+        contract.rename(out / "odd name.ora.contract.json")
+        plan = self.told("put", self.game, "--from", out, "--plan")
+        assert isinstance(plan, dict)
+        self.assertEqual((plan["unmatched"], plan["lines"][0]["path"]), ([], "tex/wall_c.dds"))
+        self.assertEqual(plan["lines"][0]["made_anew"], 0, "nothing was painted")
+        self.assertEqual(state(self.game), self.before)
+
     def test_verify_says_by_its_exit_code_what_is_wrong(self) -> None:
         picture = self.saved("new.png", painted(colour_dds(1)))
         self.told("put", self.game, "tex/wall_c.dds", picture)

@@ -15,8 +15,9 @@ from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.codecs import dds, ktx2
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Picture, Space
-from stonestack.core.refit import contract_of, made
+from stonestack.core.refit import as_stored, contract_of, made
 from stonestack.core.resize import resize
+from stonestack.core.texels import from_texels, to_texels
 from tests.support import noise
 
 
@@ -202,6 +203,43 @@ class Images(unittest.TestCase):
                 old = np.asarray(paletted.convert("RGB"))
                 self.assertLess(int(np.abs(new[:8].astype(int) - old[:8]).max()), 40)
                 self.assertTrue((new[8:16, 8:16] != old[8:16, 8:16]).any())
+
+    def test_a_palette_with_room_grows_to_what_its_kind_allows(self) -> None:
+        rng = np.random.default_rng(3)
+        for kind, count, most in (("PNG", 5, 16), ("PNG", 40, 256), ("TGA", 40, 256)):
+            with self.subTest(kind=kind, count=count):
+                image = Image.fromarray(rng.integers(0, count, (40, 48)).astype(np.uint8), "P")
+                palette = rng.integers(0, 256, (count, 3)).astype(np.uint8)
+                image.putpalette(palette.tobytes(), "RGB")
+                buffer = io.BytesIO()
+                image.save(buffer, kind)
+                old = np.asarray(image.convert("RGB"))
+                picture = as_stored(buffer.getvalue(), Space.LINEAR)
+                new = to_texels(picture)
+                fresh = rng.integers(0, 256, (20, 30, 4)).astype(np.uint8)
+                fresh[..., 3] = 255
+                new[:20, :30] = fresh
+                result = made(buffer.getvalue(), from_texels(new, Space.LINEAR)).data
+                opened = self.opened(result)
+                shown = np.asarray(opened.convert("RGB"))
+                np.testing.assert_array_equal(shown[20:], old[20:])
+                colours = len(np.unique(np.asarray(opened)))
+                self.assertGreater(colours, 0.9 * most)
+                self.assertLessEqual(colours, most)
+                if kind == "PNG":
+                    self.assertEqual(result[24], buffer.getvalue()[24], "bits of an index")
+
+    def test_few_new_colours_are_stored_exactly(self) -> None:
+        image = Image.fromarray(np.arange(1200, dtype=np.uint8).reshape(30, 40) % 50, "P")
+        image.putpalette(bytes(range(150)), "RGB")
+        buffer = io.BytesIO()
+        image.save(buffer, "TGA")
+        new = to_texels(as_stored(buffer.getvalue(), Space.LINEAR))
+        old = new.copy()
+        new[3, 4:9, :3] = [[255, 1, 2], [3, 255, 4], [5, 6, 255], [255, 255, 7], [8, 255, 255]]
+        result = made(buffer.getvalue(), from_texels(new, Space.LINEAR)).data
+        np.testing.assert_array_equal(to_texels(as_stored(result, Space.LINEAR)), new)
+        self.assertFalse(np.array_equal(new, old))
 
     def test_free_places_of_a_palette_take_new_colours(self) -> None:
         pixels = np.zeros((16, 40, 3), np.uint8)

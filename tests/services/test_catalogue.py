@@ -13,6 +13,8 @@ from PIL import Image
 
 from stonestack.core.catalogue.describe import encoded
 from stonestack.core.errors import BadFile, StoneError
+from stonestack.core.refit import texels_of
+from stonestack.core.workfiles.passing import WorkKind, flat, full_colour
 from stonestack.services import (
     alike,
     cataloguing,
@@ -326,6 +328,75 @@ class Taking(CatalogueCase):
         self.assertIn("wall.regions.txt", taken.files)
         self.assertIn("BC1, 64 × 64, 7 levels", taken.contract)
         self.assertEqual(state(self.game), before)
+
+    def kits(self) -> tuple[bytes, bytes]:
+        """Put two pictures of one name and two kinds into the game; return them, both paletted."""
+        made = []
+        for seed, kind, name in ((1, "PNG", "kit.png"), (2, "TGA", "kit.tga")):
+            texels = np.random.default_rng(seed).integers(0, 256, (32, 32, 3), np.uint8)
+            buffer = io.BytesIO()
+            Image.fromarray(texels).quantize(40).save(buffer, kind)
+            made.append(buffer.getvalue())
+            (self.game / f"tex/{name}").write_bytes(made[-1])
+        self.again()
+        return made[0], made[1]
+
+    def test_paletted_files_come_out_in_full_colour_and_back_in_their_own_form(self) -> None:
+        originals = self.kits()
+        names = ("tex/kit.png", "tex/kit.tga")
+        rows = [entry(self.ws, self.id, name) for name in names]
+        for kind in (WorkKind.PNG, WorkKind.TIFF, WorkKind.ORA):
+            with self.subTest(kind=kind):
+                out = self.root / f"out_{kind}"
+                taken = taking.take_out(self.ws, self.id, rows, out, kind)
+                self.assertTrue(taken[0].files[0].startswith("kit."))
+                for one in taken:
+                    place = out / one.files[0]
+                    texels = texels_of(flat(place.read_bytes())).copy()
+                    texels[4:9, 4:9] = (250, 20, 30, 255)
+                    place.write_bytes(full_colour(texels, kind))
+                wanted, unmatched = taking.from_folder(self.ws, self.id, out)
+                self.assertEqual((len(wanted), unmatched), (2, []))
+                putting.put(self.ws, self.id, wanted, None, silent())
+                for name, original in zip(names, originals, strict=True):
+                    with Image.open(self.game / name) as image:
+                        self.assertEqual((image.mode, image.format), ("P", name[-3:].upper()))
+                        new = np.asarray(image.convert("RGB"))
+                    self.assertEqual(tuple(new[6, 6]), (250, 20, 30))
+                    old = np.asarray(Image.open(io.BytesIO(original)).convert("RGB"))
+                    np.testing.assert_array_equal(new[12:], old[12:])
+
+    def test_files_of_one_name_and_two_kinds_are_matched_by_their_whole_name(self) -> None:
+        png, tga = self.kits()
+        out = self.root / "edited"
+        out.mkdir()
+        for name, data in (("kit.png", png), ("kit.tga", tga)):
+            (out / name).write_bytes(full_colour(255 - texels_of(data), WorkKind.PNG))
+        wanted, unmatched = taking.from_folder(self.ws, self.id, out)
+        self.assertEqual(unmatched, [])
+        ids = {entry(self.ws, self.id, f"tex/kit.{kind}").id for kind in ("png", "tga")}
+        self.assertEqual({w.entry_id for w in wanted}, ids)
+
+    def test_the_contract_beside_a_file_says_where_it_belongs_whatever_it_is_called(self) -> None:
+        (row,) = [entry(self.ws, self.id, "tex/wall_c.dds")]
+        out = self.root / "out"
+        (taken,) = taking.take_out(self.ws, self.id, [row], out, WorkKind.PNG)
+        place, contract = out / taken.files[0], out / taken.files[1]
+        place.write_bytes(painted(colour_dds(1)))
+        place.rename(out / "floor_c.png")
+        contract.rename(out / "floor_c.png.contract.json")
+        wanted, unmatched = taking.from_folder(self.ws, self.id, out)
+        self.assertEqual(([w.entry_id for w in wanted], unmatched), ([row.id], []))
+
+    def test_a_picture_beside_its_untouched_original_is_the_one_that_is_put_back(self) -> None:
+        row = entry(self.ws, self.id, "tex/wall_c.dds")
+        out = self.root / "out"
+        taking.take_out(self.ws, self.id, [row], out)
+        edited = painted(colour_dds(1))
+        (out / "wall_c.png").write_bytes(edited)
+        wanted, unmatched = taking.from_folder(self.ws, self.id, out)
+        self.assertEqual(unmatched, [])
+        self.assertEqual([w.lent for w in wanted], [edited])
 
     def test_a_folder_of_edited_pictures_is_matched_and_put_back_in_one_plan(self) -> None:
         out = self.root / "edited"

@@ -22,6 +22,8 @@ _FROM_RIGHT, _FROM_TOP = 0x10, 0x20
 _DEPTHS = {1: (8,), 2: (15, 16, 24, 32), 3: (8, 16)}
 """Bits of a stored texel, by image type."""
 _FOOTER = 26
+_COUNT_AT = 5
+"""Where the header says how many colours the colour map has."""
 
 
 @dataclass(frozen=True)
@@ -38,12 +40,15 @@ class Tga:
         What stands behind the texels.
     stored : int
         Bytes that the texels take in the file.
+    grown : int
+        By how much the head is longer than in the file.
     """
 
     head: bytes
     values: Bytes
     tail: bytes
     stored: int
+    grown: int = 0
 
     @property
     def kind(self) -> int:
@@ -159,10 +164,13 @@ def values_of(tga: Tga, texels: Bytes) -> Bytes:
 
 
 def with_palette(tga: Tga, palette: Bytes) -> Tga:
-    """Return the file with another palette of as many colours, stored as its own is."""
+    """Return the file with another palette of as many colours or more, stored as its own is."""
     old = tga.stored_palette()
-    new = _stored_as(old, palette, grey=False).tobytes()
-    return replace(tga, head=tga.head[: len(tga.head) - len(new)] + new)
+    grown = np.concatenate([old, np.repeat(old[-1:], len(palette) - len(old), axis=0)])
+    new = _stored_as(grown, palette, grey=False).tobytes()
+    head = bytearray(tga.head[: len(tga.head) - old.size])
+    struct.pack_into("<H", head, _COUNT_AT, len(palette))
+    return replace(tga, head=bytes(head) + new, grown=len(new) - old.size)
 
 
 def _stored_as(like: Bytes, texels: Bytes, grey: bool) -> Bytes:
@@ -239,8 +247,8 @@ def _moved(tga: Tga, body: int) -> bytes:
         return bytes(tail)
     for at in (len(tail) - _FOOTER, len(tail) - _FOOTER + 4):
         place = struct.unpack_from("<I", tail, at)[0]
-        moved = place - tga.stored + body
-        if place >= len(tga.head) + tga.stored and moved < 1 << 32:
+        moved = place - tga.stored + body + tga.grown
+        if place >= len(tga.head) - tga.grown + tga.stored and moved < 1 << 32:
             struct.pack_into("<I", tail, at, moved)
     return bytes(tail)
 

@@ -15,6 +15,9 @@ from stonestack.core.image import Bytes, Picture
 from stonestack.core.texels import Texels, at_depth, to_texels
 
 Mask = NDArray[np.bool_]
+_ENOUGH = 8
+"""Free places of a palette that are enough for what changed."""
+_PNG_DEPTH_AT = 24
 
 
 def made(
@@ -38,8 +41,10 @@ def made(
     return _pillow(original, kind, texels, changed), count, anew
 
 
-def repalette(indices: Bytes, palette: Bytes, texels: Bytes, changed: Mask) -> tuple[Bytes, Bytes]:
-    """Put changed texels into a palette: into its free places where that is enough.
+def repalette(
+    indices: Bytes, palette: Bytes, texels: Bytes, changed: Mask, most: int = 256
+) -> tuple[Bytes, Bytes]:
+    """Put changed texels into a palette: into new and free places where those are enough.
 
     Parameters
     ----------
@@ -47,6 +52,8 @@ def repalette(indices: Bytes, palette: Bytes, texels: Bytes, changed: Mask) -> t
     palette : ndarray, uint8, shape (count, 4)
     texels : ndarray, uint8, shape (height, width, 4)
     changed : ndarray, bool, shape (height, width)
+    most : int
+        How many colours its kind allows; it grows up to that.
 
     Returns
     -------
@@ -54,16 +61,19 @@ def repalette(indices: Bytes, palette: Bytes, texels: Bytes, changed: Mask) -> t
         What did not change keeps its colour; in a palette with room it keeps its place too.
     """
     colours = np.unique(texels[changed], axis=0)
-    gap = _nearest(colours, palette)[1]
-    if float(gap.max(initial=0)) > 0:
+    unknown = _nearest(colours, palette)[1] > 0
+    if unknown.any():
         kept = np.unique(indices[~changed])
-        free = np.setdiff1d(np.arange(len(palette)), kept)
-        palette = palette.copy()
-        if len(free) >= min(8, len(colours)):
+        room = np.arange(len(palette), most)
+        free = np.concatenate([room, np.setdiff1d(np.arange(len(palette)), kept)])
+        if unknown.sum() <= len(room):
+            palette = np.concatenate([palette, colours[unknown]])
+        elif len(free) >= min(_ENOUGH, len(colours)):
+            palette = np.concatenate([palette, np.zeros((len(room), 4), np.uint8)])
             palette[free] = _reduced(texels[changed], len(free))
         else:
             changed = np.ones_like(changed)
-            palette = _reduced(texels.reshape(-1, 4), len(palette))
+            palette = _reduced(texels.reshape(-1, 4), max(most, len(palette)))
     wanted, places = np.unique(texels[changed], axis=0, return_inverse=True)
     out = indices.copy()
     out[changed] = _nearest(wanted, palette)[0][places.reshape(-1)]
@@ -126,7 +136,10 @@ def _pillow(original: bytes, kind: FileKind, texels: Bytes, changed: Mask) -> by
         if mode == "P":
             indices = np.asarray(image)
             palette = _palette(image)
-            places, palette = repalette(indices, palette, texels, changed)
+            depth = original[_PNG_DEPTH_AT] if kind is FileKind.PNG else 8
+            places, palette = repalette(indices, palette, texels, changed, 1 << depth)
+            if kind is FileKind.PNG:
+                options["bits"] = depth
             out = Image.fromarray(places, "P")
             out.putpalette(np.ascontiguousarray(palette[:, :3]).tobytes(), "RGB")
             if "transparency" in info:

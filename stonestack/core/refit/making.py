@@ -34,17 +34,26 @@ class Made:
     changed: int
 
 
+def texels_of(data: bytes) -> Texels:
+    """Read any picture's texels as they are stored, at their own depth.
+
+    Returns
+    -------
+    ndarray, uint8 or uint16, shape (height, width, 4)
+    """
+    kind = codecs.checked_kind(data)
+    if kind in (FileKind.DDS, FileKind.KTX2):
+        return picture_bytes(data, None)
+    return pictures.stored(data, kind, 16)
+
+
 def as_stored(data: bytes, space: Space) -> Picture:
     """Read a picture with every channel that it stores, as a replacement for a game's file.
 
     Unlike :func:`codecs.read_picture`, which serves one role, this keeps data in three channels
     apart, and the alpha of normals.
     """
-    kind = codecs.checked_kind(data)
-    if kind in (FileKind.DDS, FileKind.KTX2):
-        texels: Texels = picture_bytes(data, None)
-    else:
-        texels = pictures.stored(data, kind, 16)
+    texels = texels_of(data)
     alpha = bool((texels[..., 3] < full(texels)).any())
     if space is Space.LINEAR:
         return from_texels(texels, space)

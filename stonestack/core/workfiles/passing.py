@@ -107,6 +107,33 @@ def outgoing(picture: Picture, kind: WorkKind, original: Picture | None) -> tupl
     return pictures.write_texels(shown, _KINDS[kind]), plain
 
 
+def full_colour(texels: Texels, kind: WorkKind) -> bytes:
+    """Return stored texels as a file that any editor opens: grey, colour, with alpha if used.
+
+    Parameters
+    ----------
+    texels : ndarray, uint8 or uint16, shape (height, width, 4)
+    """
+    if kind is WorkKind.ORA:
+        return openraster.write([Layer(PICTURE, texels)])
+    solid = bool((texels[..., 3] == full(texels)).all())
+    shown = np.ascontiguousarray(texels[..., :3]) if solid else texels
+    return pictures.write_texels(shown, _KINDS.get(kind, FileKind.PNG))
+
+
+def flat(data: bytes) -> bytes:
+    """Return a picture file that is no layered one: that itself, or its layers as a PNG.
+
+    Raises
+    ------
+    BadFile
+        If it is layered and none of its layers is visible, or it is damaged.
+    """
+    if not openraster.told(data):
+        return data
+    return _png(_layered(data, []))
+
+
 def depth_of(picture: Picture, kind: WorkKind) -> int:
     """Return the bits a channel in which a picture is put out: its own, where the kind has them."""
     if kind is WorkKind.TGA:
