@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any, Literal
 
 import numpy as np
@@ -18,6 +21,10 @@ from stonestack.store.tables import EntryRow
 
 NEAR_LOOK = 74
 """Bits, of 256, within which another picture counts as looking alike."""
+_PARTS = "parts"
+"""What features are kept as."""
+_TIMED_FROM = 8
+"""So many are timed before it is said how long the rest takes."""
 
 
 def like(
@@ -123,21 +130,89 @@ def _by_parts(
         for texels in (asked, asked[:, ::-1])
     ]
     scores: list[tuple[int, int]] = []
+    left = _Left(sum(not is_marked(ws, digest) for digest in contents))
     for done, (digest, (game_id, entry_id)) in enumerate(contents.items()):
-        progress.at(done / len(contents), f"Comparing {done} of {len(contents)} pictures")
-        kept = ws.cache.read(digest, "parts")
-        if kept is None:
-            try:
-                held = content(ws, game_id, entry_id)
-                kept = local.features(picture_bytes(held, local.LONGEST)).stored()
-            except StoneError:
-                continue
-            # A place may hold something else than when it was catalogued.
-            ws.cache.write(sha256(held), "parts", kept)
-        parts = local.Features.read(kept)
+        words = f"Comparing {done:,} of {len(contents):,} pictures{left.words}"
+        progress.at(done / len(contents), words)
+        with left.timed(not is_marked(ws, digest)):
+            parts = marked(ws, digest, game_id, entry_id)
+        if parts is None:
+            continue
         # Turned over up and down is turned over left and right, and round.
         agreed = max(local.agreement(each, parts) for each in wanted)
         if agreed >= local.ENOUGH:
             scores.append((entry_id, agreed))
     scores.sort(key=lambda pair: -pair[1])
     return [(entry_id, max(0, NEAR_LOOK - agreed)) for entry_id, agreed in scores]
+
+
+class _Left:
+    """How long the pictures will take that are looked at for the first time."""
+
+    def __init__(self, count: int) -> None:
+        self._count, self._done, self._took = count, 0, 0.0
+
+    @contextmanager
+    def timed(self, new: bool) -> Iterator[None]:
+        """Time the look at a picture, where it is the first."""
+        started = time.perf_counter()
+        yield
+        if new:
+            self._done += 1
+            self._took += time.perf_counter() - started
+
+    @property
+    def words(self) -> str:
+        """Say how long the rest takes; empty where nothing is new."""
+        if self._count <= self._done:
+            return ""
+        said = f"; {self._count - self._done:,} for the first time"
+        if self._done < _TIMED_FROM:
+            return said
+        return f"{said}, about {_duration(self._took / self._done * (self._count - self._done))}"
+
+
+def _duration(seconds: float) -> str:
+    if seconds < 60:
+        return f"{max(1, round(seconds))} s"
+    return f"{round(seconds / 60)} min"
+
+
+def is_marked(ws: Workspace, digest: str) -> bool:
+    """Tell whether the features of some content are kept."""
+    return ws.cache.path(digest, _PARTS).exists()
+
+
+def marked(ws: Workspace, digest: str, game_id: str, entry_id: int) -> local.Features | None:
+    """Return the features of an entry's content, made once; None where it cannot be read."""
+    kept = ws.cache.read(digest, _PARTS)
+    if kept is None:
+        try:
+            held = content(ws, game_id, entry_id)
+            kept = local.features(picture_bytes(held, local.LONGEST)).stored()
+        except StoneError:
+            return None
+        # A place may hold something else than when it was catalogued.
+        ws.cache.write(sha256(held), _PARTS, kept)
+    return local.Features.read(kept)
+
+
+def looked_at(ws: Workspace) -> int:
+    """Return how many pictures all catalogues have looked at."""
+    with ws.session() as session:
+        found = session.connection().exec_driver_sql("SELECT COUNT(*) FROM content").scalar()
+    return int(found or 0)
+
+
+def unmarked(ws: Workspace) -> list[tuple[str, str, int]]:
+    """Return content, place and entry of all pictures whose features are not made yet."""
+    with ws.session() as session:
+        rows = (
+            session.connection()
+            .exec_driver_sql(
+                "SELECT c.sha256, MIN(e.game_id), MIN(e.id) FROM content c "
+                "JOIN entry e ON e.sha256 = c.sha256 WHERE c.flat = 0 GROUP BY c.sha256"
+            )
+            .all()
+        )
+    return [(r[0], r[1], r[2]) for r in rows if not is_marked(ws, r[0])]

@@ -12,6 +12,7 @@ from urllib.parse import urlencode
 
 from stonestack.core.errors import Conflict
 from stonestack.services.jobs import Progress
+from stonestack.services.marking import Marking
 from stonestack.services.warming import warm
 from stonestack.services.watching import Watcher
 from stonestack.services.workspace import Workspace
@@ -77,7 +78,7 @@ def _served(ws: Workspace, port: int | None, path: str) -> int:
     _note(ws, address)
     print(f"Stone Stack is ready: {address}", flush=True)
     show(ws)
-    watcher = Watcher(ws)
+    watcher, marking = Watcher(ws), Marking(ws)
     ws.jobs.start("Prepare pictures", lambda progress: _prepare(ws, progress))
     try:
         server.run()
@@ -85,6 +86,7 @@ def _served(ws: Workspace, port: int | None, path: str) -> int:
         print("Stopped.")
     finally:
         server.close()
+        marking.close()
         watcher.close()
     return 0
 

@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import io
 import os
+import threading
+import time
 import unicodedata
 import unittest
 from concurrent.futures import ThreadPoolExecutor
+from unittest import mock
 
 import numpy as np
 from PIL import Image
 
+from stonestack.core.catalogue import local
 from stonestack.core.catalogue.describe import encoded
-from stonestack.core.errors import BadFile, StoneError
+from stonestack.core.errors import BadFile, Cancelled, StoneError
 from stonestack.core.refit import texels_of
 from stonestack.core.workfiles.passing import WorkKind, flat, full_colour
 from stonestack.services import (
@@ -26,7 +30,8 @@ from stonestack.services import (
     taking,
 )
 from stonestack.services.finding import Query, Sort
-from stonestack.services.jobs import Progress, silent
+from stonestack.services.jobs import Progress, silent, told
+from stonestack.services.marking import Marking
 from stonestack.services.reading import listing
 from stonestack.store.files import sha256
 from tests.core.test_archives import zipped
@@ -311,6 +316,52 @@ class Finding(CatalogueCase):
         (self.game / "engine.log").write_text("read   tex/wall_c.dds  BC1\nmissing tex/none.dds\n")
         (wall,) = finding.search(self.ws, self.id, Query(words="tex/wall_c")).entries
         self.assertEqual(wall.shown, "loaded")
+
+
+class FirstUse(CatalogueCase):
+    """Features of parts are made once, in the background; asking before says how long it takes."""
+
+    def strange(self) -> bytes:
+        """Return a picture that nothing looks like as a whole, so that parts are compared."""
+        return encoded(np.random.default_rng(6).integers(0, 256, (64, 64, 4), np.uint8))
+
+    def test_what_is_new_is_said_with_how_long_it_takes_and_can_be_stopped(self) -> None:
+        said: list[str] = []
+        stop = threading.Event()
+
+        def listener(_share: float, doing: str) -> None:
+            said.append(doing)
+            if len(said) == 2:
+                stop.set()
+
+        with mock.patch.object(alike, "_TIMED_FROM", 1), self.assertRaises(Cancelled):
+            alike.like(self.ws, [self.id], self.strange(), Progress(listener, stop))
+        self.assertEqual(len(said), 2)
+        self.assertIn("for the first time", said[0])
+        self.assertRegex(said[1], r"about \d+ (s|min)$")
+
+    def test_they_are_made_in_the_background_and_asked_for_no_more(self) -> None:
+        self.assertTrue(alike.unmarked(self.ws))
+        marking = Marking(self.ws, again=0.01)
+        try:
+            deadline = time.monotonic() + 30
+            while alike.unmarked(self.ws) and time.monotonic() < deadline:
+                time.sleep(0.02)
+            self.assertEqual(alike.unmarked(self.ws), [])
+            (self.game / "tex/new_c.dds").write_bytes(colour_dds(91))
+            self.again()
+            while alike.unmarked(self.ws) and time.monotonic() < deadline:
+                time.sleep(0.02)
+            self.assertEqual(alike.unmarked(self.ws), [])
+        finally:
+            marking.close()
+        said: list[str] = []
+        with mock.patch.object(local, "features", wraps=local.features) as made:
+            alike.like(
+                self.ws, [self.id], self.strange(), told(lambda _, doing: said.append(doing))
+            )
+        self.assertEqual(made.call_count, 2, "those of the picture that is asked for, both ways")
+        self.assertFalse([words for words in said if "first time" in words])
 
 
 class Taking(CatalogueCase):
