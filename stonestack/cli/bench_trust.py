@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from stonestack.trials import faults, labelled, lights, walls
+from stonestack.trials import faults, labelled, lights, straightening, walls
 
 
 def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
@@ -33,6 +33,9 @@ def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
             print(line)
         print(f"Seed {seed}: planted lamps")
         for line in lights.table(lights.outcomes(seed)):
+            print(line)
+        print(f"Seed {seed}: proportions of rectangles seen at a slant")
+        for line in straightening.table(straightening.outcomes(seed)):
             print(line)
         print(f"Seed {seed}: files of known role and use")
         for line in labelled.table(labelled.outcomes(seed)):

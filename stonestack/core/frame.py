@@ -163,6 +163,40 @@ def within(
     return found.model_copy(update={"ratio": min(8.0, ratio), "vignette": frame.vignette})
 
 
+class Straightened(BaseModel):
+    """What a frame comes out as, and how its proportions were found.
+
+    Parameters
+    ----------
+    ratio : float
+        Width to height.
+    words : str
+        What they follow from, and what was assumed.
+    """
+
+    ratio: float
+    words: str
+
+
+_GIVEN = "as given"
+_AS_SEEN = "as it is seen; the sides run side by side"
+_TOLD = "from how the sides run together, with the lens behind the middle of the picture"
+_ASSUMED = (
+    "with a usual lens assumed: the sides run together one way only, or as behind no lens. "
+    "Give the proportions where you know them"
+)
+
+
+def straightened_as(frame: Frame, width: int, height: int) -> Straightened:
+    """Say what a frame of a picture comes out as, and how that was found."""
+    size = np.array([width, height], np.float64)
+    corners = np.array([(c.x, c.y) for c in frame.corners]) * size
+    seen, told = _proportions(corners, size)
+    out = _size(corners, frame.ratio or seen)
+    words = _GIVEN if frame.ratio else _AS_SEEN if not seen else _TOLD if told else _ASSUMED
+    return Straightened(ratio=out[0] / out[1], words=words)
+
+
 def proportions(corners: NDArray[np.float64], size: NDArray[np.float64]) -> float:
     """Return width to height of a rectangle that is seen as a quadrilateral; 0 for a parallelogram.
 
@@ -177,21 +211,26 @@ def proportions(corners: NDArray[np.float64], size: NDArray[np.float64]) -> floa
     size : ndarray, shape (2,)
         Width and height of the picture.
     """
+    return _proportions(corners, size)[0]
+
+
+def _proportions(corners: NDArray[np.float64], size: NDArray[np.float64]) -> tuple[float, bool]:
+    """Return width to height, 0 for a parallelogram, and whether the corners told the lens."""
     centred = np.concatenate([corners - size / 2, np.ones((4, 1))], axis=1)
     tl, tr, br, bl = centred
     across = np.dot(np.cross(tl, br), bl) / np.dot(np.cross(tr, br), bl) * tr - tl
     down = np.dot(np.cross(tl, br), tr) / np.dot(np.cross(bl, br), tr) * bl - tl
     told = abs(across[2]) > _VANISHES, abs(down[2]) > _VANISHES
     if not any(told):
-        return 0.0
+        return 0.0, False
     longer = float(size.max())
-    lens = _USUAL_LENS * longer
+    lens, known = _USUAL_LENS * longer, False
     if all(told):
         squared = -(across[0] * down[0] + across[1] * down[1]) / (across[2] * down[2])
         if (_LENSES[0] * longer) ** 2 <= squared <= (_LENSES[1] * longer) ** 2:
-            lens = math.sqrt(squared)
+            lens, known = math.sqrt(squared), True
     sides = [math.hypot(n[0] / lens, n[1] / lens, n[2]) for n in (across, down)]
-    return sides[0] / sides[1]
+    return sides[0] / sides[1], known
 
 
 def _size(corners: NDArray[np.float64], ratio: float) -> tuple[int, int]:

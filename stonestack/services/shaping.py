@@ -13,7 +13,7 @@ from stonestack.core import codecs, edits, ops
 from stonestack.core.document import Map, SourceOrigin, Stage, Surface
 from stonestack.core.document.project import Settings
 from stonestack.core.errors import BadRequest, StoneError
-from stonestack.core.frame import Frame, within
+from stonestack.core.frame import Frame, Straightened, straightened_as, within
 from stonestack.core.graph import Key
 from stonestack.core.naming import code_name, filled
 from stonestack.core.ops.ways import Trying
@@ -137,6 +137,15 @@ def propose_frame(ws: Workspace, surface_id: str, map_id: str) -> FrameProposal:
         words=f"It recurs every {words} pixels.{_WEAKLY if found.strength < _EVEN else ''}",
         strength=found.strength,
     )
+
+
+def straightened(ws: Workspace, surface_id: str, map_id: str) -> Straightened:
+    """Say what a map's frame comes out as, and how its proportions were found."""
+    document, _ = _opened(ws, surface_id)
+    origin = document.map(map_id).origin
+    if not isinstance(origin, SourceOrigin):
+        raise BadRequest("no-source", "There is no picture yet.", "Drop one first.")
+    return straightened_as(origin.frame, origin.width, origin.height)
 
 
 def light_field(ws: Workspace, surface_id: str, map_id: str) -> Key | None:

@@ -5,7 +5,14 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from stonestack.core import colour
-from stonestack.core.frame import Frame, frame_of, framed, proportions, within
+from stonestack.core.frame import (
+    Frame,
+    frame_of,
+    framed,
+    proportions,
+    straightened_as,
+    within,
+)
 from stonestack.core.image import Picture, Space
 from stonestack.core.resize import resize
 from stonestack.core.tile.period import Lattice, find_lattice, whole_periods
@@ -123,6 +130,20 @@ class Proportions(unittest.TestCase):
     def test_a_parallelogram_has_those_of_its_sides(self) -> None:
         corners = np.array([(100, 100), (500, 120), (490, 320), (90, 300)], float)
         self.assertEqual(proportions(corners, self.SIZE), 0)
+
+    def test_it_is_said_what_they_follow_from(self) -> None:
+        def told(corners: NDArray[np.float64], ratio: float = 0.0) -> tuple[float, str]:
+            places = tuple((float(x), float(y)) for x, y in corners / self.SIZE)
+            found = straightened_as(frame_of(places, ratio), 1000, 750)
+            return round(found.ratio, 1), found.words
+
+        both, one = self.seen(1.8, 1000, 0.5, -0.6), self.seen(1.0, 1000, 0.8, 0.0)
+        self.assertEqual(told(both)[0], 1.8)
+        self.assertIn("how the sides run together", told(both)[1])
+        self.assertIn("a usual lens assumed", told(one)[1])
+        self.assertEqual(told(one, 1.5), (1.5, "as given"))
+        flat = np.array([(100, 100), (500, 100), (500, 300), (100, 300)], float)
+        self.assertEqual(told(flat), (2.0, "as it is seen; the sides run side by side"))
 
     def test_a_tilted_square_comes_out_square(self) -> None:
         corners = self.seen(1.0, 1100, 0.75, 0.35) / self.SIZE

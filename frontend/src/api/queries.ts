@@ -137,6 +137,18 @@ export function useWays(surface: SurfaceView, map: string, wanted: boolean) {
   });
 }
 
+/** What a map's frame comes out as, and how its proportions were found. */
+export function useStraightened(surface: SurfaceView, map: string, wanted: boolean) {
+  return useQuery({
+    queryKey: ["straightened", surface.id, map, surface.revision],
+    queryFn: () =>
+      got(api.GET("/api/surfaces/{surface_id}/straightened", { params: { path: { surface_id: surface.id }, query: { map } } })),
+    enabled: wanted,
+    staleTime: Infinity,
+    placeholderData: (before) => before,
+  });
+}
+
 /** How far the making of a surface is; asked for as long as numbers are on their way. */
 export function useMaking(surface: SurfaceView) {
   const waiting = useIsFetching({ queryKey: ["facts"] }) > 0;

@@ -1204,6 +1204,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surfaces/{surface_id}/straightened": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_straightened_api_surfaces__surface_id__straightened_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surfaces/{surface_id}/undo": {
         parameters: {
             query?: never;
@@ -4126,6 +4142,23 @@ export interface components {
             roles: components["schemas"]["Role"][];
             /** Title */
             title: string;
+        };
+        /**
+         * Straightened
+         * @description What a frame comes out as, and how its proportions were found.
+         *
+         *     Parameters
+         *     ----------
+         *     ratio : float
+         *         Width to height.
+         *     words : str
+         *         What they follow from, and what was assumed.
+         */
+        Straightened: {
+            /** Ratio */
+            ratio: number;
+            /** Words */
+            words: string;
         };
         /**
          * Stray
@@ -7649,6 +7682,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProposalList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    get_straightened_api_surfaces__surface_id__straightened_get: {
+        parameters: {
+            query: {
+                map: string;
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Straightened"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field, RootModel
 
 from stonestack.core.document import Stage
 from stonestack.core.edits import Edit
+from stonestack.core.frame import Straightened
 from stonestack.core.sizing import Proposal
 from stonestack.core.workfiles.passing import WorkKind
 from stonestack.services import deliveries, making, shaping, surfaces, working
@@ -152,6 +153,10 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.get("/api/surfaces/<surface_id>/frame", responses={200: FrameProposal})
     def propose_frame(path: SurfacePath, query: MapQuery) -> Response:
         return model(shaping.propose_frame(ws, path.surface_id, query.map))
+
+    @app.get("/api/surfaces/<surface_id>/straightened", responses={200: Straightened})
+    def get_straightened(path: SurfacePath, query: MapQuery) -> Response:
+        return model(shaping.straightened(ws, path.surface_id, query.map))
 
     @app.get("/api/surfaces/<surface_id>/light", responses={200: PreviewKey})
     def get_light(path: SurfacePath, query: MapQuery) -> Response:

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { api, got, type Edit, type SurfaceMap, type SurfaceView } from "@/api/client";
+import { useStraightened } from "@/api/queries";
 import { Button } from "@/parts/Button";
 import { NumberRow } from "@/parts/NumberRow";
 import { ProblemNote } from "@/parts/ProblemNote";
@@ -28,6 +29,7 @@ export function FrameControls({ surface, map, change, framing, onFraming }: Prop
   const [found, setFound] = useState("");
   const [problem, setProblem] = useState<unknown>(null);
   const [looking, setLooking] = useState(false);
+  const { data: out } = useStraightened(surface, map.id, framing.open && map.origin?.kind === "source");
   if (map.origin?.kind !== "source") return null;
   const frame = framing.draft ?? map.origin.frame;
   const aspect = map.origin.width / Math.max(1, map.origin.height);
@@ -79,7 +81,7 @@ export function FrameControls({ surface, map, change, framing, onFraming }: Prop
           </Tick>
           <NumberRow
             label="Width : height"
-            hint="Of what comes out; 0 takes it from the perspective of the corners, for a picture that was not cropped"
+            hint="Of what comes out; 0 takes it from the perspective of the corners, for a picture that was not cropped before"
             value={frame.ratio}
             min={0}
             max={4}
@@ -87,6 +89,7 @@ export function FrameControls({ surface, map, change, framing, onFraming }: Prop
             usual={0}
             onSettle={(ratio) => { set({ ...frame, ratio }); }}
           />
+          {out && <p className="text-fine text-ink-2" role="status">Comes out {out.ratio.toFixed(2)} : 1, {out.words}.</p>}
           <NumberRow
             label="Lens fall-off"
             hint="How much darker the lens made the corners of the picture"
