@@ -205,5 +205,6 @@ def samples() -> dict[str, tuple[bytes, ...]]:
         "gzip": (*packs, packs[0] + packs[1] + packs[2]),
         "container": containers(),
         "openraster": (layered(),),
+        "flattened picture": (layered(),),
         "names": (table(), as_json.encode(), listed.encode(), b'a;b\n"c";d\n'),
     }

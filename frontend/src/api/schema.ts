@@ -4592,7 +4592,8 @@ export interface components {
          * @description One way of making a tile, tried small.
          *
          *     ``fault`` is 0 where there is nothing to see, 1 just noticeable; ``likeness`` to the source and
-         *     the share of it that is ``kept`` are 0..1; ``picture`` is a PNG of the tile, in base 64.
+         *     the share of it that is ``kept`` are 0..1; ``shows`` says what is seen of it, or is empty;
+         *     ``picture`` is a PNG of the tile, in base 64.
          */
         TriedWay: {
             /** Fault */
@@ -4605,6 +4606,8 @@ export interface components {
             likeness: number;
             /** Picture */
             picture: string;
+            /** Shows */
+            shows: string;
             /** Title */
             title: string;
         };

@@ -31,7 +31,8 @@ class TriedWay(BaseModel):
     """One way of making a tile, tried small.
 
     ``fault`` is 0 where there is nothing to see, 1 just noticeable; ``likeness`` to the source and
-    the share of it that is ``kept`` are 0..1; ``picture`` is a PNG of the tile, in base 64.
+    the share of it that is ``kept`` are 0..1; ``shows`` says what is seen of it, or is empty;
+    ``picture`` is a PNG of the tile, in base 64.
     """
 
     kind: str
@@ -39,6 +40,7 @@ class TriedWay(BaseModel):
     fault: float
     likeness: float
     kept: float
+    shows: str
     picture: str
 
 
@@ -80,12 +82,13 @@ def _told(way: Tried) -> TriedWay:
         fault=round(way.fault, 2),
         likeness=way.likeness,
         kept=round(way.kept, 3),
+        shows=way.shows,
         picture=base64.b64encode(png).decode(),
     )
 
 
 OPERATIONS = (
     Operation(
-        "ways", 1, "Trying the ways", Trying, (Kind.PICTURE,), Kind.FILE, _try_ways, kept_as="json"
+        "ways", 2, "Trying the ways", Trying, (Kind.PICTURE,), Kind.FILE, _try_ways, kept_as="json"
     ),
 )

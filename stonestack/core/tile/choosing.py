@@ -14,7 +14,7 @@ from stonestack.core.resize import limited
 from stonestack.core.stepkind import StepKind
 from stonestack.core.steps import STEPS
 from stonestack.core.tile.likeness import Character, character_of, is_scene, likeness
-from stonestack.core.tile.scores import tile_scores
+from stonestack.core.tile.scores import TileScores, tile_scores
 from stonestack.core.tile.ways import FAMILY, Axes
 from stonestack.core.tile.whole import Kept, structure_in
 
@@ -29,6 +29,10 @@ _BREAKS = frozenset({"mirror_tile"})
 """Ways that keep no structure whole: not offered where there is one."""
 _BREAKING = "it would break the structure"
 _SMALL_LOSS = 0.05
+_SMEARED = 0.6
+"""Contrast at the joins, of the usual, below which they show as smears."""
+_SMEAR = 1.5
+_NOTICED = 1.0
 _SCENE_WORDS = (
     "The picture shows a scene or an object rather than a matter: frame a part that is all of one"
     " kind."
@@ -53,6 +57,10 @@ class Tried:
         Which share of the source is in it, 0..1.
     again : float
         Which share of the tile is there more than once, 0..1: small, that is seldom noticed.
+    detail : float
+        Contrast at the joins, 1 where it is that of the rest.
+    shows : str
+        What is seen of it, in words; empty where nothing is.
     tile : Picture
         The tile.
     """
@@ -63,6 +71,8 @@ class Tried:
     likeness: float
     kept: float
     again: float
+    detail: float
+    shows: str
     tile: Picture
 
     @property
@@ -73,6 +83,7 @@ class Tried:
             + _UNLIKE * (1 - self.likeness)
             + _LOST * (1 - self.kept)
             + _AGAIN * self.again
+            + _SMEAR * max(0.0, 1 - self.detail / _SMEARED)
         )
 
 
@@ -166,8 +177,18 @@ def _tried(small: Picture, source: Character, step: StepKind, axes: Axes) -> Tri
         likeness=likeness(source, character_of(colour.seen(tile))),
         kept=kept,
         again=min(1.0, max(0.0, again)),
+        detail=scores.detail,
+        shows=_shows(scores),
         tile=tile,
     )
+
+
+def _shows(scores: TileScores) -> str:
+    """Say what is seen of a tile: smears at its joins before all, then its worst fault."""
+    if scores.detail < _SMEARED:
+        return f"smears at the joins: contrast there {scores.detail:.2f} of the usual"
+    worst = next((f for f in scores.faults if f.strength >= _NOTICED), None)
+    return f"{worst.words.lower()}: {worst.seen}" if worst is not None else ""
 
 
 def _reason(tried: list[Tried]) -> str:
@@ -177,6 +198,8 @@ def _reason(tried: list[Tried]) -> str:
         f"keeps {best.kept * 100:.0f} % of the picture",
         f"is {best.likeness * 100:.0f} % like it",
     ]
+    if best.shows:
+        words.append(f"shows {best.shows}")
     if len(tried) > 1:
         second = tried[1]
         near = second.cost - best.cost < _SMALL_LOSS

@@ -286,12 +286,10 @@ def _autocorrelation(parts: list[Floats]) -> Floats:
 
 def _by_two_steps(alike: Floats) -> Lattice | None:
     """Return the finest lattice of those whose places are all nearly as alike as the best."""
-    from scipy.ndimage import maximum_filter
-
     steps = np.array([(dx, dy) for _, dx, dy in sorted(_peaks(alike), reverse=True)[:_PEAKS]])
     if len(steps) < 2:
         return None
-    around = np.asarray(maximum_filter(alike, 3, mode="nearest"), np.float32)
+    around = highest(alike, 3)
     one, other = np.triu_indices(len(steps), 1)
     pairs = np.stack([steps[one], steps[other]], axis=1)
     area = np.abs(np.linalg.det(pairs))
@@ -445,39 +443,45 @@ def _by_one_step(alike: Floats) -> Lattice | None:
 
 def _peaks(alike: Floats) -> list[tuple[float, float, float]]:
     """Return strength and distance, in x and y, of the local maxima of one half."""
-    from scipy.ndimage import maximum_filter, minimum_filter
-
     middle = (alike.shape[0] // 2, alike.shape[1] // 2)
     reach = 2 * (_SMALLEST // 2) + 1
-    summit = alike == maximum_filter(alike, reach, mode="nearest")
+    summit = alike == highest(alike, reach)
     # A recurrence rises out of its surroundings; a mere decay from the middle does not.
-    around = minimum_filter(alike, 4 * reach + 1, mode="nearest")
+    around = -highest(-alike, 4 * reach + 1)
     summit &= (alike > _LEAST) & (alike - around > _LEAST)
+    y, x = np.nonzero(summit)
+    dy, dx = y - middle[0], x - middle[1]
+    distance = np.hypot(dx, dy)
+    half = (distance >= _SMALLEST) & ((dy > 0) | ((dy == 0) & (dx >= 0)))
+    y, x, distance = y[half], x[half], distance[half]
     found = []
-    for y, x in np.argwhere(summit):
-        dy, dx = int(y) - middle[0], int(x) - middle[1]
-        if math.hypot(dx, dy) < _SMALLEST or dy < 0 or (dy == 0 and dx < 0):
-            continue
-        if _least_fall(alike, int(x), int(y), math.hypot(dx, dy)) < _FALLS:
-            continue
-        px, py = _refined(alike, int(x), int(y))
-        found.append((float(alike[y, x]), px - middle[1], py - middle[0]))
+    for n in np.flatnonzero(_least_fall(alike, x, y, distance) >= _FALLS):
+        px, py = _refined(alike, int(x[n]), int(y[n]))
+        found.append((float(alike[y[n], x[n]]), px - middle[1], py - middle[0]))
     return found
 
 
-def _least_fall(alike: Floats, x: int, y: int, distance: float) -> float:
+def highest(values: Floats, side: int) -> Floats:
+    """Return the highest value within a square of ``side`` pixels, an odd number, around each."""
+    import cv2
+
+    return np.asarray(cv2.dilate(values, np.ones((side, side), np.uint8)), np.float32)
+
+
+def _least_fall(
+    alike: Floats, x: NDArray[np.intp], y: NDArray[np.intp], distance: Vectors
+) -> Vectors:
     """Return how much correlation falls a little way off, in the direction where it falls least.
 
     Along a joint or a stripe it does not fall: that is no recurrence.
     """
-    reach = max(3.0, 0.3 * distance)
+    reach = np.maximum(3.0, 0.3 * distance)[:, np.newaxis]
     turns = np.arange(16) * (math.pi / 8)
-    rows = np.rint(y + reach * np.sin(turns)).astype(int)
-    columns = np.rint(x + reach * np.cos(turns)).astype(int)
+    rows = np.rint(y[:, np.newaxis] + reach * np.sin(turns)).astype(int)
+    columns = np.rint(x[:, np.newaxis] + reach * np.cos(turns)).astype(int)
     inside = (rows >= 0) & (rows < alike.shape[0]) & (columns >= 0) & (columns < alike.shape[1])
-    if not inside.any():
-        return 0.0
-    return float(alike[y, x] - alike[rows[inside], columns[inside]].max())
+    around = np.where(inside, alike[rows * inside, columns * inside], -np.inf).max(axis=1)
+    return np.where(inside.any(axis=1), alike[y, x] - around, 0.0)
 
 
 def _along_one_axis(alike: Floats) -> list[tuple[float, float, float]]:

@@ -52,6 +52,8 @@ _COMPARED = 400
 _COMPARED_CLOSELY = 1200
 """Pixels of the overlaps by which windows are compared."""
 _PRICE = 10.0
+_EVENLY = 0.5
+"""How much it counts that a tile as laid so far is lighter or darker than its source."""
 _MOST_PATCHES = 2500
 _NEAR = np.array([(i, j) for i in (-1, 0, 1) for j in (-1, 0, 1)], np.int32)
 _UNCUT = np.empty((4, 0), np.int32)
@@ -331,6 +333,8 @@ class _Chooser:
         self._used = np.empty((0, 2), np.int32)
         # What is seen of a patch is less by the overlap.
         self._core = side * (1 - _OVERLAP)
+        self._away = _window_means(source, side) - source.mean(axis=(0, 1))
+        self._owed = np.zeros(source.shape[2], np.float32)
         self._price = np.float32(
             _PRICE * params.variety * float(source.var(axis=(0, 1)).mean(dtype=np.float64))
         )
@@ -348,6 +352,7 @@ class _Chooser:
             around = np.clip(around, 0, self._limit).astype(np.int32)
             best = self._best(around[self._allowed[around[:, 0], around[:, 1]]], closely)
         self._used = np.concatenate([self._used, best[:1]])
+        self._owed += self._away[best[0, 0], best[0, 1]]
         return int(best[0, 0]), int(best[0, 1])
 
     def _in_step(self, top: int, left: int) -> Ints:
@@ -360,8 +365,19 @@ class _Chooser:
         return whole if len(whole) else self._free
 
     def _best(self, places: Ints, met: tuple[Ints, Floats]) -> Ints:
+        # What was laid so far is too light or too dark by so much; what evens it out is cheap.
+        owed = self._away[places[:, 0], places[:, 1]] + self._owed
         prices = self._price * reuse(places, self._used, self._core)
+        prices += np.float32(_EVENLY) * np.square(owed).sum(axis=1)
         return nearest(self._source, *met, places, prices, _POLISHED)
+
+
+def _window_means(source: Floats, side: int) -> Floats:
+    """Return the mean of each window, by its row and column."""
+    total = np.pad(source, ((1, 0), (1, 0), (0, 0))).cumsum(axis=0, dtype=np.float64)
+    total = total.cumsum(axis=1)
+    sums = total[side:, side:] - total[:-side, side:] - total[side:, :-side]
+    return np.asarray((sums + total[:-side, :-side]) / side**2, np.float32)
 
 
 class _Bench:

@@ -10,6 +10,7 @@ and Related Properties of Random Sequences and Processes", 1983, section 1.5).
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -18,7 +19,7 @@ from numpy.typing import NDArray
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture
 from stonestack.core.resize import at_most
-from stonestack.core.tile.period import Lattice
+from stonestack.core.tile.period import Lattice, highest
 
 _SIDE = 192
 _SIZES = (3, 5, 8, 12, 18)
@@ -142,9 +143,13 @@ def _spots(field: Floats, ways: list[tuple[float, float]]) -> tuple[float, tuple
             apart = apart_all[..., channel] - np.median(apart_all[..., channel])
             spread = math.hypot(1.4826 * float(np.median(np.abs(apart))), _VISIBLE)
             out = apart / np.float32(spread * chance)
-            peaks = [peak for peak in _peaks(out, size, channel) if not _recurs(out, peak, ways)]
-            strongest = max([strongest, *(peak.strength for peak in peaks)])
-            found += [peak for peak in peaks if peak.strength > _CHANCE]
+            for peak in _peaks(out, size, channel):
+                if peak.strength <= min(strongest, _CHANCE):
+                    break
+                if not _recurs(out, peak, ways):
+                    strongest = max(strongest, peak.strength)
+                    if peak.strength > _CHANCE:
+                        found.append(peak)
     return strongest, _apart(found, width, height)
 
 
@@ -158,33 +163,29 @@ def _smoothed(waves: NDArray[np.complexfloating], size: float, width: int) -> Fl
     return np.asarray(smooth, dtype=np.float32)
 
 
-def _peaks(out: Floats, size: int, channel: int) -> list[Culprit]:
-    """Return the local extremes of one field, by how far they stand out from the others.
+def _peaks(out: Floats, size: int, channel: int) -> Iterator[Culprit]:
+    """Yield the local extremes of one field, by how far they stand out from the others.
 
     What is there many times over belongs to the matter: an extreme counts against the eighth
     of its kind, where that is more than chance gives.
     """
-    from scipy.ndimage import maximum_filter
-
     strength = np.abs(out)
-    summit = strength == maximum_filter(strength, 2 * size + 1, mode="wrap")
+    around = highest(np.pad(strength, size, mode="wrap"), 2 * size + 1)[size:-size, size:-size]
     height, width = out.shape
-    peaks = []
-    for sign in (1, -1):
-        places = np.argwhere(summit & (sign * out > 0))
-        values = np.sort(strength[places[:, 0], places[:, 1]])[::-1]
-        usual = max(1.0, float(values[_MANY - 1])) if len(values) >= _MANY else 1.0
-        peaks += [
-            Culprit(
-                x=(float(x) + 0.5) / width,
-                y=(float(y) + 0.5) / height,
-                radius=2 * size / max(width, height),
-                strength=float(strength[y, x]) / usual,
-                words=_WORDS[channel][0 if sign > 0 else 1],
-            )
-            for y, x in places
-        ]
-    return peaks
+    y, x = np.nonzero(strength == around)
+    values, light = strength[y, x], out[y, x] > 0
+    for one in (light, ~light):
+        ordered = np.sort(values[one])[::-1]
+        usual = max(1.0, float(ordered[_MANY - 1])) if len(ordered) >= _MANY else 1.0
+        values[one] /= np.float32(usual)
+    for n in np.argsort(-values, kind="stable"):
+        yield Culprit(
+            x=(float(x[n]) + 0.5) / width,
+            y=(float(y[n]) + 0.5) / height,
+            radius=2 * size / max(width, height),
+            strength=float(values[n]),
+            words=_WORDS[channel][0 if light[n] else 1],
+        )
 
 
 def _recurs(out: Floats, peak: Culprit, ways: list[tuple[float, float]]) -> bool:

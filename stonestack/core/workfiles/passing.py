@@ -12,6 +12,7 @@ from stonestack.core.codecs import pictures
 from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content, kind_by_name
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Bytes, Picture
+from stonestack.core.readers import reader
 from stonestack.core.resize import resample
 from stonestack.core.texels import (
     Texels,
@@ -121,6 +122,7 @@ def full_colour(texels: Texels, kind: WorkKind) -> bytes:
     return pictures.write_texels(shown, _KINDS.get(kind, FileKind.PNG))
 
 
+@reader("flattened picture")
 def flat(data: bytes) -> bytes:
     """Return a picture file that is no layered one: that itself, or its layers as a PNG.
 

@@ -71,6 +71,7 @@ export function WayStrip({
                   {Math.round(100 * way.kept)} % kept
                 </span>
               )}
+              {way?.shows && <span className="leading-4 text-ink-2">{way.shows}</span>}
             </label>
           );
         })}

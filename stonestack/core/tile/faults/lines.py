@@ -175,18 +175,21 @@ def _profiles(scale: Floats) -> Iterator[_Profile]:
     surprising -= np.median(surprising, axis=1, keepdims=True)
     step, line = _steps(means), _ridges(means)
     for run in (8, 4, 2):
-        starts = [0] if run == _BLOCKS else range(_BLOCKS)
-        blocks = [np.arange(start, start + run) % _BLOCKS for start in starts]
-        over = np.stack([surprising[b].mean(axis=0) for b in blocks])
+        over = _over_runs(surprising, run)
         yield _picked(_SEAM, run, over, over)
-        over = np.stack([np.abs(step[b].mean(axis=0)).mean(axis=1) for b in blocks])
+        over = np.abs(_over_runs(step, run)).mean(axis=2)
         yield _picked(_TONE, run, np.log(over + _TONE_FLOOR), over)
-        light = [line[b].mean(axis=0) for b in blocks]
+        light = _over_runs(line, run)
+        size, way = np.abs(light).mean(axis=2), np.sign(light.mean(axis=2))
         for sign in (1, -1):
-            over = np.stack(
-                [np.abs(v).mean(axis=1) * (np.sign(v.mean(axis=1)) == sign) for v in light]
-            ).astype(np.float32)
+            over = np.asarray(size * (way == sign), np.float32)
             yield _picked(_LINE, run, np.log(over + _TONE_FLOOR), over)
+
+
+def _over_runs(blocks: Floats, run: int) -> Floats:
+    """Return the means over so many blocks that follow one another on the ring, from each."""
+    starts = np.arange(1 if run == _BLOCKS else _BLOCKS)[:, np.newaxis]
+    return np.asarray(blocks[(starts + np.arange(run)) % _BLOCKS].mean(axis=1), np.float32)
 
 
 def _picked(kind: FaultKind, run: int, over: Floats, size: Floats) -> _Profile:
