@@ -21,6 +21,9 @@ _REACH = 4
 _SHARES = (0.02, 0.04, 0.07, 0.12, 0.2, 0.3)
 """Widths of the bands that are looked for, of the side."""
 _FLOOR = np.float32(1e-3)
+_MOST_COUNTED = 1.15
+"""How many times the middling contrast a column counts at most."""
+_DARK = np.float32(0.05)
 _LEAST_COLUMNS = 2.5
 _BEYOND = 1.3
 """How many times the contrast of the usual columns may rise above the middle, sinks may be deep."""
@@ -37,7 +40,8 @@ def band_evidence(values: Floats) -> list[Evidence]:
     values : ndarray, float32, shape (height, width, channels)
         A ring, as the eye weighs it.
     """
-    light = values.mean(axis=2, keepdims=True, dtype=np.float32)
+    # A darker board has less contrast in the same measure, and is no fault.
+    light = np.log(np.maximum(values.mean(axis=2, keepdims=True, dtype=np.float32), _DARK))
     across = _along_columns(light)
     down = [
         Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size)
@@ -96,7 +100,9 @@ def _sunk(contrast: Floats, share: float, width: int) -> tuple[Floats, Floats]:
     """Return how far contrast lies below the middling one around each column, and its error."""
     columns = contrast.shape[1]
     span = max(3, int(share * columns) | 1)
-    level = np.log(_around(contrast, span))
+    # Joints stand out; a board without one is no blurred band.
+    usual = np.median(contrast, axis=1, keepdims=True)
+    level = np.log(_around(np.minimum(contrast, _MOST_COUNTED * usual), span))
     level -= np.median(level, axis=1, keepdims=True)
     error = level.std(axis=0, ddof=1) / math.sqrt(_BLOCKS)
     at = np.arange(width) * columns // width

@@ -79,20 +79,35 @@ def _broken(
         if best is None or best[0] < _LEAST_STRENGTH:
             continue
         middle, dx, alike = best
-        x = int(np.argmin(alike))
         count = len(alike)
-        away = np.abs((np.arange(count) - x + count / 2) % count - count / 2)
-        rest = alike[away > 1.2 * dx]
-        usual = float(rest.min()) if len(rest) else middle
-        least = float(alike[x])
-        fall = usual - least
-        if least < _BREAK * usual and fall > max(_LEAST_FALL, _VARIES * (middle - usual)):
-            at = (x + dx) / count * width % width
-            excess = (_BREAK * usual - least) / (_BREAK * usual) + 1e-3
-            wide = dx / count * width
-            box = (at - wide / 2, 0.0, wide, float(height))
-            found.append(Evidence("bond", box, excess, 1 - max(0.0, least) / usual))
+        # Breaks come alone, or as the two sides of a part.
+        x = int(np.argmin(alike))
+        rest = np.where(_away(count, x) > 1.2 * dx, alike, np.inf)
+        other = int(np.argmin(rest))
+        for places in ((x,), (x, other)):
+            left = rest
+            if len(places) == 2:
+                left = np.where(_away(count, other) > 1.2 * dx, rest, np.inf)
+            usual = float(left.min()) if np.isfinite(left).any() else middle
+            worst = float(alike[places[-1]])
+            fall = usual - worst
+            if worst >= _BREAK * usual or fall <= max(_LEAST_FALL, _VARIES * (middle - usual)):
+                continue
+            for place in places:
+                least = float(alike[place])
+                at = (place + dx) / count * width % width
+                excess = (_BREAK * usual - least) / (_BREAK * usual) + 1e-3
+                wide = dx / count * width
+                box = (at - wide / 2, 0.0, wide, float(height))
+                found.append(Evidence("bond", box, excess, 1 - max(0.0, least) / usual))
+            break
     return found
+
+
+def _away(count: int, place: int) -> Floats:
+    """Return how far each place of a ring lies from one."""
+    away = np.abs((np.arange(count) - place + count / 2) % count - count / 2)
+    return np.asarray(away, np.float32)
 
 
 def _alike(detail: Floats, dx: float, dy: float) -> Floats:

@@ -21,9 +21,10 @@ from stonestack.core.tile.faults.broad import light_evidence
 from stonestack.core.tile.faults.echoes import echo_evidence
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind
 from stonestack.core.tile.faults.lines import line_evidence
+from stonestack.core.tile.faults.residual import residual
 from stonestack.core.tile.faults.spots import spot_evidence
 from stonestack.core.tile.period import Lattice
-from stonestack.core.tile.repetition import Repetition
+from stonestack.core.tile.repetition import Repetition, repetition_of
 
 _WORST = 5.0
 _LEAST = 0.3
@@ -112,13 +113,18 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
         Its spots.
     """
     evidence = [
-        *line_evidence(values),
+        *line_evidence(values, lattice),
         *band_evidence(values),
         *echo_evidence(values, lattice),
         *bond_evidence(values, lattice),
         *light_evidence(values),
         *spot_evidence(values, again),
     ]
+    # A structure hides what is there once only; less it, spots and clones stand out.
+    rest = residual(values, lattice)
+    if rest is not None:
+        evidence += [e for e in echo_evidence(rest, lattice) if e.kind == "copy"]
+        evidence += spot_evidence(rest, repetition_of(rest))
     height, width = values.shape[:2]
     sure = [found for found in evidence if found.excess > 0]
     alike = Counter(found.kind for found in _apart(sure))

@@ -17,6 +17,8 @@ import numpy as np
 from stonestack.core.image import Floats
 from stonestack.core.parallel import over_bands
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind, finer_to_coarser, peaks
+from stonestack.core.tile.faults.residual import residual
+from stonestack.core.tile.period import Lattice
 
 _BLOCKS = 8
 _SCALES = 5
@@ -44,9 +46,16 @@ _LEAST = {
 }
 """What sound tiles do not exceed, by kind and eighths of the height that a line takes."""
 _OF_A_STEP = 0.5
+_OF_A_RIDGE = 0.9
+"""A line's two steps are as large as it is; a single step is twice the ridge that it makes."""
 _PIECES = 32
 _SHORT_ONES = 99.5
 _OF_SHORT_ONES: dict[FaultKind, float] = {"line": 0.9, "tone": 0.7}
+_STANDS_OUT, _CLEARLY = 6.0, 1.0
+"""Of what is steady: how many times its error it is, and how far it lies out, as in _LEAST."""
+_ROUNDING = 1e-4
+_STEADY = 0.9
+"""Share of the pieces of a line that have to show it, to hold it against shorter ones."""
 _BESIDE = 0.04
 
 
@@ -62,24 +71,34 @@ class _Profile:
     size: Floats
 
 
-def line_evidence(values: Floats) -> list[Evidence]:
-    """Look for lines along both axes.
+def line_evidence(values: Floats, lattice: Lattice | None = None) -> list[Evidence]:
+    """Look for lines along both axes, in the tile and in what is left of it without structure.
 
     Parameters
     ----------
     values : ndarray, float32, shape (height, width, channels)
         A ring, as the eye weighs it.
+    lattice : Lattice, optional
+        How it recurs, in pixels.
     """
-    across = _along_columns(values)
-    turned = np.ascontiguousarray(values.transpose(1, 0, 2))
-    down = [
-        Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size)
-        for e in _along_columns(turned)
-    ]
-    return across + down
+    found: list[Evidence] = []
+    for axis in (1, 0):
+        rest = residual(values, lattice, axis)
+        # Joints are steady; what is steady besides shows in the rest.
+        rings = [(values, rest is None)] + ([] if rest is None else [(rest, True)])
+        for ring, steady in rings:
+            if axis == 1:
+                found += _along_columns(ring, steady)
+                continue
+            turned = np.ascontiguousarray(ring.transpose(1, 0, 2))
+            found += [
+                Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size)
+                for e in _along_columns(turned, steady)
+            ]
+    return found
 
 
-def _along_columns(values: Floats) -> list[Evidence]:
+def _along_columns(values: Floats, steady: bool) -> list[Evidence]:
     height, width = values.shape[:2]
     mean = max(float(values.mean()), 0.05)
     found: list[Evidence] = []
@@ -103,10 +122,19 @@ def _along_columns(values: Floats) -> list[Evidence]:
             size = float(profile.size[x])
             if profile.kind != _SEAM:
                 step = _step_across(scale, x, profile.first[x], profile.run)
-                if (step > _OF_A_STEP * size) != (profile.kind == _TONE):
+                ridge = (
+                    size
+                    if profile.kind == _LINE
+                    else _ridge_at(scale, x, int(profile.first[x]), profile.run)
+                )
+                stays = step > max(_OF_A_STEP * size, _OF_A_RIDGE * ridge)
+                if stays != (profile.kind == _TONE):
                     # A line steps up and down again, a step of tone stays.
                     continue
-                if size < _OF_SHORT_ONES[profile.kind] * _short_ones(scale, x, profile.kind):
+                pieces = _pieces(scale, profile.kind)
+                if size < _OF_SHORT_ONES[profile.kind] * _short_ones(pieces, x) and not _is_steady(
+                    pieces, x, int(profile.first[x]), profile.run
+                ):
                     # The matter has such lines, only shorter or slanted.
                     continue
                 size = step if profile.kind == _TONE else size
@@ -117,7 +145,65 @@ def _along_columns(values: Floats) -> list[Evidence]:
             else:
                 size *= math.sqrt(pixel)
             found.append(Evidence(profile.kind, box, excess, size))
+        if steady and columns >= _FEW:
+            found += _steady(scale, pixel, mean)
     return found
+
+
+def _steady(scale: Floats, pixel: float, mean: float) -> list[Evidence]:
+    """Look for what is small, but much the same in all pieces of a column.
+
+    Held against how much the pieces differ, as Student's t ("The Probable Error of a Mean",
+    Biometrika 6, 1908) does; the third largest belongs to the matter.
+    """
+    height = len(scale) * pixel
+    found: list[Evidence] = []
+    for kind in (_TONE, _LINE):
+        pieces = _pieces(scale, kind)
+        means = pieces.mean(axis=0)
+        size = np.linalg.norm(means, axis=1)
+        along = np.einsum("pxc,xc->px", pieces, means / np.maximum(size, 1e-9)[:, np.newaxis])
+        error = along.std(axis=0, ddof=1) / math.sqrt(_independent(along)) + _ROUNDING
+        stands = np.asarray(size / error, np.float32)
+        top = peaks(stands, _APART)
+        if len(top) <= _USUAL:
+            continue
+        third, usual = (math.log(float(stands[top[n]]) + 1e-9) for n in (_THIRD, _USUAL))
+        for x in top[:_THIRD]:
+            clear = (math.log(float(stands[x]) + 1e-9) - third - 0.05) / (third - usual + 0.25)
+            excess = min(float(stands[x]) / _STANDS_OUT, clear / _CLEARLY) - 1
+            if excess <= HINT:
+                continue
+            step = _step_across(scale, x, 0, _BLOCKS)
+            ridge = _ridge_at(scale, x, 0, _BLOCKS)
+            if (step > _OF_A_RIDGE * ridge) != (kind == _TONE):
+                continue
+            wide = pixel if kind == _LINE else 2 * pixel
+            left = x * pixel if kind == _LINE else (x + 1) * pixel - pixel
+            shown = step / mean if kind == _TONE else float(size[x]) * math.sqrt(pixel / 3)
+            found.append(Evidence(kind, (left, 0.0, wide, height), excess, shown))
+    return found
+
+
+def _independent(along: Floats) -> float:
+    """Return how many of the pieces are worth one that is independent: long grain has few.
+
+    By how alike neighbours are (G. Bayley and J. Hammersley, "The 'Effective' Number of
+    Independent Observations in an Autocorrelated Time Series", JRSS supplement 8, 1946).
+    """
+    away = along - along.mean(axis=0)
+    alike = float((away * np.roll(away, 1, axis=0)).sum() / max(float((away**2).sum()), 1e-12))
+    alike = min(0.95, max(0.0, alike))
+    return max(2.0, len(along) * (1 - alike) / (1 + alike))
+
+
+def _ridge_at(scale: Floats, x: int, first: int, run: int) -> float:
+    """Return how far a column differs from those on both sides, or the next one does."""
+    height = len(scale)
+    rows = np.arange(first * height // _BLOCKS, (first + run) * height // _BLOCKS) % height
+    near = np.arange(x - 4, x + 5) % scale.shape[1]
+    ridges = np.abs(_ridges(scale[np.ix_(rows, near)].mean(axis=0, keepdims=True))).mean(axis=2)
+    return float(ridges[0, 3:7].max())
 
 
 def _step_across(scale: Floats, x: int, first: float, run: int) -> float:
@@ -130,14 +216,28 @@ def _step_across(scale: Floats, x: int, first: float, run: int) -> float:
     return float(np.abs(after.mean(axis=(0, 1)) - before.mean(axis=(0, 1))).mean())
 
 
-def _short_ones(scale: Floats, x: int, kind: FaultKind) -> float:
-    """Return how much short pieces of columns stand out, away from one column."""
+def _pieces(scale: Floats, kind: FaultKind) -> Floats:
+    """Return how short pieces of columns stand out, shape (pieces, columns, channels)."""
     edges = np.linspace(0, len(scale), _PIECES + 1).astype(int)
-    pieces = np.stack([scale[a : max(b, a + 1)].mean(axis=0) for a, b in pairwise(edges)])
-    out = _steps(pieces) if kind == _TONE else _ridges(pieces)
-    size = np.abs(out).mean(axis=2)
+    means = np.stack([scale[a : max(b, a + 1)].mean(axis=0) for a, b in pairwise(edges)])
+    return _steps(means) if kind == _TONE else _ridges(means)
+
+
+def _short_ones(pieces: Floats, x: int) -> float:
+    """Return how much short pieces of columns stand out, away from one column."""
+    size = np.abs(pieces).mean(axis=2)
     size[:, np.arange(x - 4, x + 5) % size.shape[1]] = 0
     return float(np.percentile(size, _SHORT_ONES))
+
+
+def _is_steady(pieces: Floats, x: int, first: int, run: int) -> bool:
+    """Tell whether a line is there in nearly every piece of its run, much the same."""
+    blocks = len(pieces) // _BLOCKS
+    rows = np.arange(first * blocks, (first + run) * blocks) % len(pieces)
+    mine = pieces[rows, x]
+    mean = mine.mean(axis=0)
+    along = mine @ (mean / max(float(np.linalg.norm(mean)), 1e-9))
+    return bool(np.mean(along > 0.5 * float(along.mean())) >= _STEADY)
 
 
 def _steps(means: Floats) -> Floats:
