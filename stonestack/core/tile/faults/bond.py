@@ -22,6 +22,8 @@ _LEAST_STRENGTH = 0.3
 _LEAST_STEP = 3.0
 _LONGEST_STEP = 0.4
 _BREAK = 0.55
+_IN_PAIRS, _PART = 0.8, 2.5
+"""Two breaks are the more likely the matter's own; a part between them holds some steps."""
 _LEAST_FALL = 0.15
 _VARIES = 1.0
 """How the fall compares with what strips differ by that are whole."""
@@ -83,7 +85,7 @@ def _broken(
         # Breaks come alone, or as the two sides of a part.
         x = int(np.argmin(alike))
         rest = np.where(_away(count, x) > 1.2 * dx, alike, np.inf)
-        other = int(np.argmin(rest))
+        other = int(np.argmin(np.where(_away(count, x) > _PART * dx, alike, np.inf)))
         for places in ((x,), (x, other)):
             left = rest
             if len(places) == 2:
@@ -91,7 +93,8 @@ def _broken(
             usual = float(left.min()) if np.isfinite(left).any() else middle
             worst = float(alike[places[-1]])
             fall = usual - worst
-            if worst >= _BREAK * usual or fall <= max(_LEAST_FALL, _VARIES * (middle - usual)):
+            least_fallen = _BREAK * usual * (1 if len(places) == 1 else _IN_PAIRS)
+            if worst >= least_fallen or fall <= max(_LEAST_FALL, _VARIES * (middle - usual)):
                 continue
             for place in places:
                 least = float(alike[place])

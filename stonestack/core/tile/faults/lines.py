@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -45,6 +45,7 @@ _LEAST = {
     (_LINE, 2): 1.5,
 }
 """What sound tiles do not exceed, by kind and eighths of the height that a line takes."""
+_UNEVEN = 0.35
 _OF_A_STEP = 0.5
 _OF_A_RIDGE = 0.9
 """A line's two steps are as large as it is; a single step is twice the ridge that it makes."""
@@ -54,8 +55,8 @@ _OF_SHORT_ONES: dict[FaultKind, float] = {"line": 0.9, "tone": 0.7}
 _STANDS_OUT, _CLEARLY = 6.0, 1.0
 """Of what is steady: how many times its error it is, and how far it lies out, as in _LEAST."""
 _ROUNDING = 1e-4
-_STEADY = 0.9
-"""Share of the pieces of a line that have to show it, to hold it against shorter ones."""
+_BY_CHANCE = 0.9
+"""What half of the columns exceed where pieces are independent, a little more."""
 _BESIDE = 0.04
 
 
@@ -85,20 +86,25 @@ def line_evidence(values: Floats, lattice: Lattice | None = None) -> list[Eviden
     for axis in (1, 0):
         rest = residual(values, lattice, axis)
         # Joints are steady; what is steady besides shows in the rest.
-        rings = [(values, rest is None)] + ([] if rest is None else [(rest, True)])
-        for ring, steady in rings:
-            if axis == 1:
-                found += _along_columns(ring, steady)
-                continue
-            turned = np.ascontiguousarray(ring.transpose(1, 0, 2))
-            found += [
-                Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size)
-                for e in _along_columns(turned, steady)
-            ]
+        found += _along(values, axis, rest is None)
+        if rest is not None:
+            # What is left where joints are not quite alike is no fault.
+            found += [replace(e, excess=e.excess - _UNEVEN) for e in _along(rest, axis, True)]
     return found
 
 
-def _along_columns(values: Floats, steady: bool) -> list[Evidence]:
+def _along(ring: Floats, axis: int, look_steady: bool) -> list[Evidence]:
+    """Look for lines that run down, or for axis 0 across."""
+    if axis == 1:
+        return _along_columns(ring, look_steady)
+    turned = np.ascontiguousarray(ring.transpose(1, 0, 2))
+    return [
+        Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size)
+        for e in _along_columns(turned, look_steady)
+    ]
+
+
+def _along_columns(values: Floats, look_steady: bool) -> list[Evidence]:
     height, width = values.shape[:2]
     mean = max(float(values.mean()), 0.05)
     found: list[Evidence] = []
@@ -132,9 +138,7 @@ def _along_columns(values: Floats, steady: bool) -> list[Evidence]:
                     # A line steps up and down again, a step of tone stays.
                     continue
                 pieces = _pieces(scale, profile.kind)
-                if size < _OF_SHORT_ONES[profile.kind] * _short_ones(pieces, x) and not _is_steady(
-                    pieces, x, int(profile.first[x]), profile.run
-                ):
+                if size < _OF_SHORT_ONES[profile.kind] * _short_ones(pieces, x):
                     # The matter has such lines, only shorter or slanted.
                     continue
                 size = step if profile.kind == _TONE else size
@@ -145,7 +149,7 @@ def _along_columns(values: Floats, steady: bool) -> list[Evidence]:
             else:
                 size *= math.sqrt(pixel)
             found.append(Evidence(profile.kind, box, excess, size))
-        if steady and columns >= _FEW:
+        if look_steady and columns >= _FEW:
             found += _steady(scale, pixel, mean)
     return found
 
@@ -163,8 +167,10 @@ def _steady(scale: Floats, pixel: float, mean: float) -> list[Evidence]:
         means = pieces.mean(axis=0)
         size = np.linalg.norm(means, axis=1)
         along = np.einsum("pxc,xc->px", pieces, means / np.maximum(size, 1e-9)[:, np.newaxis])
-        error = along.std(axis=0, ddof=1) / math.sqrt(_independent(along)) + _ROUNDING
+        error = along.std(axis=0, ddof=1) / math.sqrt(len(pieces)) + _ROUNDING
         stands = np.asarray(size / error, np.float32)
+        # Of long grain every column is steady.
+        stands /= max(1.0, float(np.median(stands)) / _BY_CHANCE)
         top = peaks(stands, _APART)
         if len(top) <= _USUAL:
             continue
@@ -183,18 +189,6 @@ def _steady(scale: Floats, pixel: float, mean: float) -> list[Evidence]:
             shown = step / mean if kind == _TONE else float(size[x]) * math.sqrt(pixel / 3)
             found.append(Evidence(kind, (left, 0.0, wide, height), excess, shown))
     return found
-
-
-def _independent(along: Floats) -> float:
-    """Return how many of the pieces are worth one that is independent: long grain has few.
-
-    By how alike neighbours are (G. Bayley and J. Hammersley, "The 'Effective' Number of
-    Independent Observations in an Autocorrelated Time Series", JRSS supplement 8, 1946).
-    """
-    away = along - along.mean(axis=0)
-    alike = float((away * np.roll(away, 1, axis=0)).sum() / max(float((away**2).sum()), 1e-12))
-    alike = min(0.95, max(0.0, alike))
-    return max(2.0, len(along) * (1 - alike) / (1 + alike))
 
 
 def _ridge_at(scale: Floats, x: int, first: int, run: int) -> float:
@@ -228,16 +222,6 @@ def _short_ones(pieces: Floats, x: int) -> float:
     size = np.abs(pieces).mean(axis=2)
     size[:, np.arange(x - 4, x + 5) % size.shape[1]] = 0
     return float(np.percentile(size, _SHORT_ONES))
-
-
-def _is_steady(pieces: Floats, x: int, first: int, run: int) -> bool:
-    """Tell whether a line is there in nearly every piece of its run, much the same."""
-    blocks = len(pieces) // _BLOCKS
-    rows = np.arange(first * blocks, (first + run) * blocks) % len(pieces)
-    mine = pieces[rows, x]
-    mean = mine.mean(axis=0)
-    along = mine @ (mean / max(float(np.linalg.norm(mean)), 1e-9))
-    return bool(np.mean(along > 0.5 * float(along.mean())) >= _STEADY)
 
 
 def _steps(means: Floats) -> Floats:
