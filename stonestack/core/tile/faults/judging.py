@@ -120,10 +120,9 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
         *light_evidence(values),
         *spot_evidence(values, again),
     ]
-    # A structure hides what is there once only; less it, spots and clones stand out.
+    # A structure hides what is there once only; less it, spots stand out.
     rest = residual(values, lattice)
     if rest is not None:
-        evidence += [e for e in echo_evidence(rest, lattice) if e.kind == "copy"]
         evidence += spot_evidence(rest, repetition_of(rest))
     height, width = values.shape[:2]
     sure = [found for found in evidence if found.excess > 0]

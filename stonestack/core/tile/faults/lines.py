@@ -21,6 +21,8 @@ from stonestack.core.tile.faults.residual import residual
 from stonestack.core.tile.period import Lattice
 
 _BLOCKS = 8
+_RUNS = (8, 4, 2)
+"""Eighths of the height that a line takes."""
 _SCALES = 5
 _FLOOR = np.float32(1e-3)
 _TONE_FLOOR = np.float32(2e-3)
@@ -86,32 +88,34 @@ def line_evidence(values: Floats, lattice: Lattice | None = None) -> list[Eviden
     for axis in (1, 0):
         rest = residual(values, lattice, axis)
         # Joints are steady; what is steady besides shows in the rest.
-        found += _along(values, axis, rest is None)
+        found += _along(values, axis, rest is None, _RUNS)
         if rest is not None:
             # What is left where joints are not quite alike is no fault.
-            found += [replace(e, excess=e.excess - _UNEVEN) for e in _along(rest, axis, True)]
+            found += [
+                replace(e, excess=e.excess - _UNEVEN) for e in _along(rest, axis, True, _RUNS[:1])
+            ]
     return found
 
 
-def _along(ring: Floats, axis: int, look_steady: bool) -> list[Evidence]:
+def _along(ring: Floats, axis: int, look_steady: bool, runs: tuple[int, ...]) -> list[Evidence]:
     """Look for lines that run down, or for axis 0 across."""
     if axis == 1:
-        return _along_columns(ring, look_steady)
+        return _along_columns(ring, look_steady, runs)
     turned = np.ascontiguousarray(ring.transpose(1, 0, 2))
     return [
         Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size)
-        for e in _along_columns(turned, look_steady)
+        for e in _along_columns(turned, look_steady, runs)
     ]
 
 
-def _along_columns(values: Floats, look_steady: bool) -> list[Evidence]:
+def _along_columns(values: Floats, look_steady: bool, runs: tuple[int, ...]) -> list[Evidence]:
     height, width = values.shape[:2]
     mean = max(float(values.mean()), 0.05)
     found: list[Evidence] = []
     for scale in finer_to_coarser(values, _SCALES):
         columns = scale.shape[1]
         pixel = width / columns
-        for profile in _profiles(scale):
+        for profile in _profiles(scale, runs):
             top = peaks(profile.values, _APART)
             if len(top) <= _USUAL:
                 continue
@@ -253,12 +257,12 @@ def _excess(profile: Floats, top: list[int], kind: FaultKind) -> float:
     return (first - third - 0.05) / (third - usual + 0.25) * min(1.0, len(profile) / _FEW)
 
 
-def _profiles(scale: Floats) -> Iterator[_Profile]:
+def _profiles(scale: Floats, runs: tuple[int, ...]) -> Iterator[_Profile]:
     spread, means = _measured(scale)
     surprising = np.log(spread + _FLOOR)
     surprising -= np.median(surprising, axis=1, keepdims=True)
     step, line = _steps(means), _ridges(means)
-    for run in (8, 4, 2):
+    for run in runs:
         over = _over_runs(surprising, run)
         yield _picked(_SEAM, run, over, over)
         over = np.abs(_over_runs(step, run)).mean(axis=2)
