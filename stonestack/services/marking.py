@@ -10,8 +10,8 @@ import traceback
 from stonestack.services import alike
 from stonestack.services.workspace import Workspace
 
-_AGAIN = 5.0
-"""Seconds between looks for pictures that are new."""
+_AGAIN = 10.0
+"""Seconds between looks for pictures that are new; it begins when none has come since."""
 _REST = 1.0
 """Rest after each picture, in times that it took: half of one core at most is used."""
 _GIVES_WAY = 0.2
@@ -24,7 +24,7 @@ class Marking:
 
     def __init__(self, ws: Workspace, again: float = _AGAIN) -> None:
         self._ws, self._again = ws, again
-        self._held = 0
+        self._held = self._seen = 0
         self._over = threading.Event()
         self._thread = threading.Thread(target=self._run, name="looking for parts", daemon=True)
         self._thread.start()
@@ -44,8 +44,9 @@ class Marking:
 
     def _mark(self) -> None:
         held = alike.looked_at(self._ws)
-        if held == self._held:
-            return
+        before, self._seen = self._seen, held
+        if held in (self._held, 0) or held != before:
+            return  # Nothing is new, or more may be on its way: those are looked at first.
         for digest, game_id, entry_id in alike.unmarked(self._ws):
             started = time.perf_counter()
             while not self._ws.renderer.scheduler.idle():
