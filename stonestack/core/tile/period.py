@@ -80,6 +80,13 @@ class Lattice:
     second: tuple[float, float] | None
     strength: float
 
+    def scaled(self, scale: float) -> Lattice:
+        """Return the lattice of the same picture at another size."""
+        second = None
+        if self.second is not None:
+            second = (self.second[0] * scale, self.second[1] * scale)
+        return Lattice((self.first[0] * scale, self.first[1] * scale), second, self.strength)
+
 
 def find_lattice(picture: Picture) -> Lattice | None:
     """Find how a picture's structure recurs; None where it does not.

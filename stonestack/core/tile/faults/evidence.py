@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -39,6 +39,11 @@ class Evidence:
     box: tuple[float, float, float, float]
     excess: float
     size: float
+
+    def larger(self, scale: float) -> Evidence:
+        """Return it as it lies on the same tile at another size."""
+        left, top, width, height = (side * scale for side in self.box)
+        return replace(self, box=(left, top, width, height))
 
 
 def finer_to_coarser(values: Floats, count: int) -> list[Floats]:

@@ -123,7 +123,8 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
     # A structure hides what is there once only; less it, spots stand out.
     rest = residual(values, lattice)
     if rest is not None:
-        evidence += spot_evidence(rest, repetition_of(rest))
+        scale = values.shape[1] / rest.shape[1]
+        evidence += [e.larger(scale) for e in spot_evidence(rest, repetition_of(rest))]
     height, width = values.shape[:2]
     sure = [found for found in evidence if found.excess > 0]
     alike = Counter(found.kind for found in _apart(sure))

@@ -91,8 +91,10 @@ def line_evidence(values: Floats, lattice: Lattice | None = None) -> list[Eviden
         found += _along(values, axis, rest is None, _RUNS)
         if rest is not None:
             # What is left where joints are not quite alike is no fault.
+            scale = values.shape[1] / rest.shape[1]
             found += [
-                replace(e, excess=e.excess - _UNEVEN) for e in _along(rest, axis, True, _RUNS[:1])
+                replace(e, excess=e.excess - _UNEVEN).larger(scale)
+                for e in _along(rest, axis, True, _RUNS[:1])
             ]
     return found
 

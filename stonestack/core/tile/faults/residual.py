@@ -10,8 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core.image import Floats
+from stonestack.core.resize import at_most
 from stonestack.core.tile.period import Lattice
 
+_SIDE = 768
 _LEAST_STRENGTH = 0.45
 _FARTHEST = 2
 _MOST = 8
@@ -21,6 +23,8 @@ _LEAST_AWAY = 6.0
 
 def residual(values: Floats, lattice: Lattice | None, axis: int | None = None) -> Floats | None:
     """Return a ring less what recurs on it, with its mean kept; None where too little does.
+
+    It is at most 768 pixels a side; a larger ring is shrunk to that.
 
     Parameters
     ----------
@@ -33,6 +37,9 @@ def residual(values: Floats, lattice: Lattice | None, axis: int | None = None) -
     """
     if lattice is None or lattice.strength < _LEAST_STRENGTH:
         return None
+    width = values.shape[1]
+    values = at_most(values, _SIDE)
+    lattice = lattice.scaled(values.shape[1] / width)
     steps = _steps(lattice, values.shape[:2], axis)
     if len(steps) < 2:
         return None
