@@ -199,7 +199,7 @@ def _take(options: argparse.Namespace) -> int:
 
 def _put(options: argparse.Namespace) -> int:
     from stonestack.core.errors import BadRequest
-    from stonestack.services import planning, putting, taking
+    from stonestack.services import matching, planning, putting
 
     if (options.source is None) == (options.name is None or options.image is None):
         print("Name a file and a picture, or --from a folder.", file=sys.stderr)
@@ -208,7 +208,7 @@ def _put(options: argparse.Namespace) -> int:
         game = _game(ws, options)
         unmatched: list[str] = []
         if options.source is not None:
-            wanted, unmatched = taking.from_folder(ws, game.id, options.source)
+            wanted, unmatched = matching.from_folder(ws, game.id, options.source)
         else:
             with ws.session() as session:
                 entry = planning.entry_at(session, game.id, options.name)

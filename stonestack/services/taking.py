@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from pathlib import Path, PurePosixPath
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel
 from sqlmodel import select
 
 from stonestack.core import edits, ops
@@ -15,7 +15,7 @@ from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.catalogue.grouping import Relation
 from stonestack.core.catalogue.names import folded, parts
 from stonestack.core.document import GamePlace, SourceOrigin, Stage
-from stonestack.core.errors import BadRequest, StoneError
+from stonestack.core.errors import BadRequest
 from stonestack.core.graph import Graph, Key
 from stonestack.core.image import Space
 from stonestack.core.naming import code_name
@@ -25,19 +25,19 @@ from stonestack.core.refit import contract_of, texels_of
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import SIZES, Size
 from stonestack.core.wiring import Wiring, closure
-from stonestack.core.workfiles.passing import EXTENSIONS, WorkKind, flat, full_colour
-from stonestack.services import finding, history, planning, projects, sources, surfaces
+from stonestack.core.workfiles.passing import EXTENSIONS, WorkKind, full_colour
+from stonestack.services import finding, history, projects, sources, surfaces
 from stonestack.services.history import SURFACE
+from stonestack.services.matching import CONTRACT
 from stonestack.services.planning import Replacement
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace, must
 from stonestack.store import disk
-from stonestack.store.files import sha256, write_atomically
+from stonestack.store.files import write_atomically
 from stonestack.store.tables import EntryRow, GameFileRow, GameRow
 
 _OPENED = {"png", "jpeg", "bmp", "tiff", "tga"}
 """Kinds that image editors open; of others a PNG is put beside."""
-_CONTRACT = ".contract.json"
 
 
 class Taken(BaseModel):
@@ -93,7 +93,7 @@ def _taken(
         if picture and entry.kind not in _OPENED:
             files.append(_free(f"{PurePosixPath(files[0]).stem}.png", used))
             _write(out / files[1], encoded(picture_bytes(data, None)))
-    described = _free(f"{files[0]}{_CONTRACT}", used)
+    described = _free(f"{files[0]}{CONTRACT}", used)
     text = contract.model_dump(mode="json") | {
         "path": entry.path,
         "index": entry.chain,
@@ -147,143 +147,6 @@ def companion_files(ws: Workspace, place: GamePlace) -> list[tuple[str, bytes]]:
         (_free(c.name, used), finding.content(ws, place.game, c.id or 0))
         for c in companions(ws, place.game, entry)
     ]
-
-
-def from_folder(ws: Workspace, game_id: str, folder: Path) -> tuple[list[Replacement], list[str]]:
-    """Match a folder of edited pictures to files of the game; see :func:`matched`."""
-    if not folder.is_dir():
-        raise BadRequest("no-folder", f"{folder} is not a folder.", "Name a folder of pictures.")
-    files = []
-    unread = []
-    for file in sorted(p for p in folder.rglob("*") if p.is_file()):
-        below = file.relative_to(folder).as_posix()
-        try:
-            files.append((below, file.read_bytes()))
-        except OSError as error:
-            unread.append(f"{below}: {error.strerror or error}")
-    wanted, unmatched = matched(ws, game_id, files)
-    return wanted, unread + unmatched
-
-
-def matched(
-    ws: Workspace, game_id: str, files: list[tuple[str, bytes]]
-) -> tuple[list[Replacement], list[str]]:
-    """Match edited pictures to files of the game.
-
-    The contract beside a file says which it is. Without one the exact path counts, then the
-    exact name, then both in any letter case, then without their extension. What is as the game
-    has it is passed over where another file is matched to the same one.
-
-    Parameters
-    ----------
-    files : list of (str, bytes)
-        Each with its name or its path below the folder that it came from.
-
-    Returns
-    -------
-    list of Replacement
-    list of str
-        Files that match nothing, or several things, with the reason.
-    """
-    with ws.session() as session:
-        rows = session.exec(
-            select(EntryRow).where(EntryRow.game_id == game_id, EntryRow.width > 0)
-        ).all()
-    names = _Names(rows, files)
-    wanted: dict[int, tuple[str, bytes]] = {}
-    unmatched: list[str] = []
-    for below, data in files:
-        name = PurePosixPath(below).name
-        if name.endswith(_CONTRACT) or name.startswith("."):
-            continue
-        hit, why = names.hit(below)
-        if hit is None:
-            unmatched.append(f"{below}: {why}")
-            continue
-        place = hit.id or 0
-        before = wanted.get(place)
-        if before is not None and sha256(before[1]) != hit.sha256:
-            if sha256(data) != hit.sha256:
-                unmatched.append(f"{below}: {before[0]} was matched to {hit.path} already")
-            continue
-        try:
-            picture_bytes(flat(data), 16)
-        except StoneError as error:
-            unmatched.append(f"{below}: {error}")
-            continue
-        wanted[place] = (below, data)
-    return [planning.from_file(place, data) for place, (_, data) in wanted.items()], unmatched
-
-
-class _Names:
-    """Which file of the game a picture is meant for, by what is called how."""
-
-    def __init__(self, rows: Sequence[EntryRow], files: list[tuple[str, bytes]]) -> None:
-        self._told = _contracts(files)
-        self._tables: list[tuple[Callable[[str], str], dict[str, list[EntryRow]]]] = []
-        for named in (str, _name, folded, _as_name, _as_bare_path, _as_bare_name):
-            table: dict[str, list[EntryRow]] = {}
-            for row in rows:
-                table.setdefault(named(row.path), []).append(row)
-            self._tables.append((named, table))
-        self._chained = {(row.path, row.chain): row for row in rows}
-
-    def hit(self, below: str) -> tuple[EntryRow | None, str]:
-        """Return the file that a picture is meant for, or why there is none."""
-        told = self._chained.get(self._told.get(below, ("", "")))
-        if told is not None:
-            return told, ""
-        for named, table in self._tables:
-            hits = table.get(named(below), [])
-            hits = [h for h in hits if not h.backup] or hits
-            hits = [h for h in hits if h.relation != Relation.SMALLER] or hits
-            if len({h.sha256 for h in hits}) > 1:
-                return None, f"fits {', '.join(h.path for h in hits[:3])}"
-            if hits:
-                return hits[0], ""
-        return None, "no file of the game is called so"
-
-
-def _contracts(files: list[tuple[str, bytes]]) -> dict[str, tuple[str, str]]:
-    """Return for each file beside a contract the path and chain that the contract says."""
-    told: dict[str, tuple[str, str]] = {}
-    for below, data in files:
-        if not below.endswith(_CONTRACT):
-            continue
-        try:
-            said = _Said.model_validate_json(data)
-        except ValidationError:
-            continue  # Somebody else's file of that name says nothing.
-        folder = PurePosixPath(below).parent
-        for name in {*said.files, PurePosixPath(below).name.removesuffix(_CONTRACT)}:
-            told[(folder / name).as_posix()] = (said.path, said.index)
-    return told
-
-
-class _Said(BaseModel):
-    """What is read of a contract: which file of the game it is of, and what lies beside it."""
-
-    path: str
-    index: str = ""
-    files: list[str] = []
-
-
-def _name(path: str) -> str:
-    return PurePosixPath(path).name
-
-
-def _as_name(path: str) -> str:
-    return _name(folded(path))
-
-
-def _as_bare_path(path: str) -> str:
-    """Return a path without its extension, as it is compared."""
-    place, slash, name = folded(path).rpartition("/")
-    return f"{place}{slash}{name.rpartition('.')[0] or name}"
-
-
-def _as_bare_name(path: str) -> str:
-    return _name(_as_bare_path(path))
 
 
 def into_project(

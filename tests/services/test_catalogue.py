@@ -24,6 +24,7 @@ from stonestack.services import (
     cataloguing,
     finding,
     games,
+    matching,
     naming,
     planning,
     putting,
@@ -406,7 +407,7 @@ class Taking(CatalogueCase):
                     texels = texels_of(flat(place.read_bytes())).copy()
                     texels[4:9, 4:9] = (250, 20, 30, 255)
                     place.write_bytes(full_colour(texels, kind))
-                wanted, unmatched = taking.from_folder(self.ws, self.id, out)
+                wanted, unmatched = matching.from_folder(self.ws, self.id, out)
                 self.assertEqual((len(wanted), unmatched), (2, []))
                 putting.put(self.ws, self.id, wanted, None, silent())
                 for name, original in zip(names, originals, strict=True):
@@ -423,7 +424,7 @@ class Taking(CatalogueCase):
         out.mkdir()
         for name, data in (("kit.png", png), ("kit.tga", tga)):
             (out / name).write_bytes(full_colour(255 - texels_of(data), WorkKind.PNG))
-        wanted, unmatched = taking.from_folder(self.ws, self.id, out)
+        wanted, unmatched = matching.from_folder(self.ws, self.id, out)
         self.assertEqual(unmatched, [])
         ids = {entry(self.ws, self.id, f"tex/kit.{kind}").id for kind in ("png", "tga")}
         self.assertEqual({w.entry_id for w in wanted}, ids)
@@ -436,7 +437,7 @@ class Taking(CatalogueCase):
         place.write_bytes(painted(colour_dds(1)))
         place.rename(out / "floor_c.png")
         contract.rename(out / "floor_c.png.contract.json")
-        wanted, unmatched = taking.from_folder(self.ws, self.id, out)
+        wanted, unmatched = matching.from_folder(self.ws, self.id, out)
         self.assertEqual(([w.entry_id for w in wanted], unmatched), ([row.id], []))
 
     def test_a_picture_beside_its_untouched_original_is_the_one_that_is_put_back(self) -> None:
@@ -445,7 +446,7 @@ class Taking(CatalogueCase):
         taking.take_out(self.ws, self.id, [row], out)
         edited = painted(colour_dds(1))
         (out / "wall_c.png").write_bytes(edited)
-        wanted, unmatched = taking.from_folder(self.ws, self.id, out)
+        wanted, unmatched = matching.from_folder(self.ws, self.id, out)
         self.assertEqual(unmatched, [])
         self.assertEqual([w.lent for w in wanted], [edited])
 
@@ -456,7 +457,7 @@ class Taking(CatalogueCase):
         (out / "floor_c.png").write_bytes(painted(colour_dds(2)))
         (out / "stranger.png").write_bytes(painted(colour_dds(3)))
         (out / "notes.txt").write_text("mine")
-        wanted, unmatched = taking.from_folder(self.ws, self.id, out)
+        wanted, unmatched = matching.from_folder(self.ws, self.id, out)
         self.assertEqual(len(wanted), 2)
         self.assertEqual(len(unmatched), 2)
         done = putting.put(self.ws, self.id, wanted, None, silent())

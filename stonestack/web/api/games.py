@@ -16,6 +16,7 @@ from stonestack.services import (
     finding,
     games,
     keeping,
+    matching,
     naming,
     planning,
     projects,
@@ -312,12 +313,12 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.post("/api/games/<game_id>/plan", responses={200: JobView})
     def plan_files(path: GamePath, query: TickedQuery, form: PutFiles) -> Response:
-        wanted, unmatched = taking.matched(ws, path.game_id, form.named)
+        wanted, unmatched = matching.matched(ws, path.game_id, form.named)
         return planned(path.game_id, wanted, query, unmatched)
 
     @app.post("/api/games/<game_id>/put", responses={200: JobView})
     def put_files(path: GamePath, query: TickedQuery, form: PutFiles) -> Response:
-        wanted, _ = taking.matched(ws, path.game_id, form.named)
+        wanted, _ = matching.matched(ws, path.game_id, form.named)
         return placing(path.game_id, wanted, query)
 
     @app.post("/api/surfaces/<surface_id>/put-plan", responses={200: JobView})

@@ -48,6 +48,7 @@ _LEAST = {
 }
 """What sound tiles do not exceed, by kind and eighths of the height that a line takes."""
 _UNEVEN = 0.35
+"""By how much more what is left of a structure has to stand out: joints are not quite alike."""
 _OF_A_STEP = 0.5
 _OF_A_RIDGE = 0.9
 """A line's two steps are as large as it is; a single step is twice the ridge that it makes."""
