@@ -141,6 +141,9 @@ def guard(app: Flask, secret: str) -> Guard:
         )
         response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Referrer-Policy"] = "no-referrer"
+        # Only what says that it never changes may be kept. Without this a browser would keep the
+        # refusal of a render that was left and is wanted again (410: RFC 9110, 15.5.11).
+        response.headers.setdefault("Cache-Control", "no-store")
         return response
 
     return own

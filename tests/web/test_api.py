@@ -161,6 +161,18 @@ class TheWay(ApiCase):
         picture = self.get(f"/api/renders/{key}/picture.png?longest=96")
         self.assertEqual(picture.mimetype, "image/png")
 
+    def test_a_render_that_was_left_can_be_asked_for_again(self) -> None:
+        key = self.surface()["keys"]["colour"]["size"]
+        self.ws.renderer.on_run = lambda node: self.ws.renderer.drop([key])
+        left = self.get(f"/api/renders/{key}/facts?stage=size")
+        self.assertEqual((left.status_code, left.json["code"]), (410, "not-wanted"))
+        # A browser keeps a 410 for ever unless it is told not to.
+        self.assertEqual(left.headers["Cache-Control"], "no-store")
+        self.ws.renderer.on_run = None
+        again = self.get(f"/api/renders/{key}/facts?stage=size")
+        self.assertEqual(again.status_code, 200)
+        self.assertIn("immutable", again.headers["Cache-Control"])
+
     def test_a_stale_edit_is_a_conflict_with_words(self) -> None:
         surface = self.surface()
         edit = {"kind": "rename", "title": "New"}
