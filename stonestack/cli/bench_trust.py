@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from stonestack.trials import faults, labelled, lights, straightening, walls
+from stonestack.trials import faults, labelled, lights, likes, straightening, walls
 
 
 def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
@@ -41,5 +41,8 @@ def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
         for line in labelled.table(labelled.outcomes(seed)):
             print(line)
         for line in labelled.uses_table(labelled.uses(seed)):
+            print(line)
+        print(f"Seed {seed}: pictures found by their look")
+        for line in likes.table(likes.outcomes(seed)):
             print(line)
         print(flush=True)

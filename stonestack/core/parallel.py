@@ -18,6 +18,8 @@ from stonestack.core import stopping
 
 _NAME = "band"
 _FINER = 8
+_WORTH = 1 << 16
+"""Numbers below which a thread of its own costs more than it saves."""
 
 
 @cache
@@ -28,6 +30,11 @@ def _pool() -> ThreadPoolExecutor:
 def cores() -> int:
     """Return how many cores long work may use."""
     return max(1, os.cpu_count() or 1)
+
+
+def rows_worth(numbers: int) -> int:
+    """Return how many rows of so many numbers are worth a thread of their own."""
+    return max(1, _WORTH // max(1, numbers))
 
 
 def over_bands(work: Callable[[int, int], None], count: int, least: int = 1) -> None:

@@ -14,15 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core.image import Floats, Picture, Space, premultiplied, straightened
-from stonestack.core.parallel import over_bands
+from stonestack.core.parallel import over_bands, rows_worth
 from stonestack.core.spread import spread
 from stonestack.core.texels import normalised
 
 Filter = Literal["lanczos", "mitchell", "box", "nearest"]
 _REACH: dict[str, float] = {"lanczos": 3, "mitchell": 2, "box": 0.5}
-
-_WORTH = 1 << 16
-"""Numbers that are worth a thread of their own."""
 
 
 def weights(
@@ -108,22 +105,17 @@ def resample(
         index %= rows
         flat = pixels.reshape(rows, columns * channels)
         out = np.empty((height, columns * channels), np.float32)
-        least = _worth(out.shape[1])
+        least = rows_worth(out.shape[1])
         over_bands(lambda a, b: along_rows(flat, index, weight, out, a, b), height, least)
         pixels = out.reshape(height, columns, channels)
     if columns * across != width or across > 1:
         index, weight = weights(columns * across, width, filter_, wraps)
         index %= columns
         source, out = pixels, np.empty((height, width, channels), np.float32)
-        least = _worth(width * channels)
+        least = rows_worth(width * channels)
         over_bands(lambda a, b: along_columns(source, index, weight, out, a, b), height, least)
         pixels = out
     return pixels
-
-
-def _worth(numbers: int) -> int:
-    """Return how many rows of so many numbers are worth a thread of their own."""
-    return max(16, _WORTH // max(1, numbers))
 
 
 def at_most(values: Floats, longest: int) -> Floats:

@@ -130,8 +130,10 @@ def _field(values: Floats) -> Floats:
 
 
 def _spots(field: Floats, ways: list[tuple[float, float]]) -> tuple[float, tuple[Culprit, ...]]:
+    from scipy import fft
+
     height, width, channels = field.shape
-    waves = np.fft.rfft2(field, axes=(0, 1))
+    waves = np.asarray(fft.rfft2(field, axes=(0, 1), workers=-1))
     found: list[Culprit] = []
     strongest = 0.0
     for size in _SIZES:
@@ -155,11 +157,16 @@ def _spots(field: Floats, ways: list[tuple[float, float]]) -> tuple[float, tuple
 
 def _smoothed(waves: NDArray[np.complexfloating], size: float, width: int) -> Floats:
     """Return the ring of these waves under a Gaussian of standard deviation ``size``."""
+    from scipy import fft
+
     height = waves.shape[0]
-    rows = np.fft.fftfreq(height)[:, np.newaxis, np.newaxis]
-    columns = np.fft.rfftfreq(width)[np.newaxis, :, np.newaxis]
-    share = np.exp(-2 * (math.pi * size) ** 2 * (rows**2 + columns**2))
-    smooth = np.fft.irfft2(waves * share, s=(height, width), axes=(0, 1))
+    power = -2 * (math.pi * size) ** 2
+    down, across = (
+        np.exp(power * np.square(waves_of)).astype(np.float32)
+        for waves_of in (np.fft.fftfreq(height), np.fft.rfftfreq(width))
+    )
+    share = np.outer(down, across)[..., np.newaxis]
+    smooth = fft.irfft2(waves * share, s=(height, width), axes=(0, 1), workers=-1)
     return np.asarray(smooth, dtype=np.float32)
 
 

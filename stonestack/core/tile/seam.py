@@ -13,7 +13,7 @@ import numpy as np
 
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture
-from stonestack.core.parallel import over_bands
+from stonestack.core.parallel import over_bands, rows_worth
 
 _SOFT_REACH = 4
 LEAST_SIDE = 16
@@ -139,7 +139,8 @@ def _surprise(values: Floats) -> Floats:
     from stonestack.core.tile.seam_kernels import surprise
 
     out = np.empty(values.shape[:2], np.float32)
-    over_bands(lambda a, b: surprise(values, out, a, b), values.shape[0], 32)
+    least = rows_worth(values[0].size)
+    over_bands(lambda a, b: surprise(values, out, a, b), len(values), least)
     return out
 
 

@@ -9,6 +9,8 @@ Where a peak comes from is read from the local correlation at that distance.
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -29,6 +31,8 @@ _SAME = 0.88
 _SURELY = 0.2
 _SAME_GRAIN = 0.6
 _WINDOW = 26
+_CELLS = 8
+"""Cells of the coarser grid from the middle of a square to its edge."""
 _RECURS = 0.35
 _BESIDE = 0.04
 _BESIDE_ALONG = 4
@@ -130,6 +134,7 @@ def _repeats(
     left = np.where(far, again, np.float32(-1))
     left[height // 2 + 1 :] = -1
     steps = _of_the_structure(lattice, scale, width, height)
+    ring = _Ring(white)
     found: list[Evidence] = []
     for _ in range(_MOST_TRIED):
         y, x = (int(v) for v in np.unravel_index(int(np.argmax(left)), left.shape))
@@ -143,7 +148,7 @@ def _repeats(
             continue
         found += [
             echo
-            for echo in _told(white, x, y, sigmas, scale)
+            for echo in _told(ring, x, y, sigmas, scale)
             if echo.kind == "copy" or _stands_alone(again, x, y)
         ]
     return found
@@ -169,32 +174,30 @@ def _stands_alone(alike: Floats, x: int, y: int) -> bool:
     return max(beside, default=0.0) < _SHARP * float(alike[y, x])
 
 
-def _told(white: Floats, x: int, y: int, sigmas: float, scale: float) -> list[Evidence]:
+def _told(ring: _Ring, x: int, y: int, sigmas: float, scale: float) -> list[Evidence]:
     """Tell a ghost from a copy by where the ring is like itself a step away."""
-    height, width = white.shape
-    alike = _alike(white, x, y)
+    height, width = ring.white.shape
+    alike = ring.alike(x, y)
     middle, most = float(np.median(alike)), float(alike.max())
     copied = most > _SAME and middle < _SAME / 2
     leap = np.hypot(min(x, width - x), min(y, height - y)) / min(width, height)
     if not copied and not (middle > _GHOST and sigmas > _GHOST_SIGMAS and leap > _LEAP):
         return []
-    row, column = (int(v) for v in np.unravel_index(int(np.argmax(alike)), alike.shape))
+    row, column = ring.place(int(np.argmax(alike)))
     # Along a joint or a grain all is alike at every distance: no echo.
     away = max(4, round(_BESIDE * min(height, width)))
     for dx, dy in ((away, 0), (-away, 0), (0, away), (0, -away)):
-        beside = _alike(white, x + dx, y + dy)
-        if copied and beside[row, column] > _SHARP * most:
+        if copied and ring.alike_at(row, column, x + dx, y + dy) > _SHARP * most:
             return []
-        if not copied and float(np.median(beside)) > _SHARP * middle:
+        if not copied and float(np.median(ring.alike(x + dx, y + dy))) > _SHARP * middle:
             return []
     # Joints stand out most, and cross alike at many places; grain tells places apart.
-    grain = np.where(np.abs(white) < _MOST_OUT, white, 0)
-    if copied and _alike(grain, x, y)[row, column] < _SAME_GRAIN:
+    if copied and ring.alike_at(row, column, x, y, _MOST_OUT) < _SAME_GRAIN:
         return []
     if not copied:
         whole = (0.0, 0.0, width * scale, height * scale)
         return [Evidence("ghost", whole, middle / _GHOST - 1, middle)]
-    side = min(float(np.sqrt((alike > 0.5 * most).sum())), 0.5 * min(width, height))
+    side = min(ring.side_of(alike > 0.5 * most), 0.5 * min(width, height))
     return [
         Evidence(
             "copy",
@@ -206,23 +209,71 @@ def _told(white: Floats, x: int, y: int, sigmas: float, scale: float) -> list[Ev
     ]
 
 
-def _alike(white: Floats, x: int, y: int) -> Floats:
-    """Return the local correlation of a ring with what lies a step away."""
-    moved = np.roll(white, (-y, -x), axis=(0, 1))
-    reach = max(8, round(min(white.shape) / _WINDOW))
-    energy = _smoothed(np.square(white), reach) * _smoothed(np.square(moved), reach)
-    return np.asarray(
-        _smoothed(white * moved, reach) / np.sqrt(np.maximum(energy, 1e-6)), np.float32
-    )
+class _Ring:
+    """A whitened ring, and how like it is to itself a step away, place by place.
 
+    Means are taken over squares; they vary slowly, and so are taken on a coarser grid.
+    """
 
-def _smoothed(values: Floats, reach: int) -> Floats:
-    """Return means over squares of 2 ``reach`` + 1 pixels on a ring."""
-    import cv2
+    def __init__(self, white: Floats) -> None:
+        self.white = white
+        height, width = white.shape
+        self._reach: int = max(8, round(min(white.shape) / _WINDOW))
+        self._coarse: int = max(1, self._reach // _CELLS)
+        self._cells = (height // self._coarse, width // self._coarse)
+        self._energy = self._means(np.square(white))
 
-    around = np.pad(values, reach, mode="wrap")
-    soft = cv2.blur(around, (2 * reach + 1,) * 2)
-    return np.asarray(soft[reach:-reach, reach:-reach], np.float32)
+    def _means(self, values: Floats) -> Floats:
+        """Return means over squares about each cell of the grid."""
+        import cv2
+
+        if self._coarse > 1:
+            values = cv2.resize(values, self._cells[::-1], interpolation=cv2.INTER_AREA)  # type: ignore[assignment]
+        reach = round(self._reach / self._coarse)
+        around = np.pad(values, reach, mode="wrap")
+        soft = cv2.blur(around, (2 * reach + 1,) * 2)
+        return np.asarray(soft[reach:-reach, reach:-reach], np.float32)
+
+    def alike(self, x: int, y: int) -> Floats:
+        """Return the local correlation with what lies a step away, for each cell."""
+        product = self.white * np.roll(self.white, (-y, -x), axis=(0, 1))
+        down, across = (
+            -round(step * cells / side)
+            for step, cells, side in zip((y, x), self._cells, self.white.shape, strict=True)
+        )
+        energy = self._energy * np.roll(self._energy, (down, across), axis=(0, 1))
+        return np.asarray(self._means(product) / np.sqrt(np.maximum(energy, 1e-6)), np.float32)
+
+    def place(self, cell: int) -> tuple[int, int]:
+        """Return row and column of the pixel in the middle of a cell."""
+        at = np.unravel_index(cell, self._cells)
+        row, column = (
+            int((int(i) + 0.5) * side / cells)
+            for i, cells, side in zip(at, self._cells, self.white.shape, strict=True)
+        )
+        return row, column
+
+    def side_of(self, cells: NDArray[np.bool_]) -> float:
+        """Return the side of a square as large as so many cells, in pixels."""
+        return float(np.sqrt(cells.sum())) * self._coarse
+
+    def alike_at(self, row: int, column: int, x: int, y: int, below: float | None = None) -> float:
+        """Return the correlation of one place with another a step away.
+
+        Parameters
+        ----------
+        below : float, optional
+            Where it is given, only what stands out less than this is compared.
+        """
+        one, other = (self._square(row + dy, column + dx, below) for dy, dx in ((0, 0), (y, x)))
+        energy = max(float(np.square(one).mean() * np.square(other).mean()), 1e-6)
+        return float((one * other).mean() / np.float32(math.sqrt(energy)))
+
+    def _square(self, row: int, column: int, below: float | None) -> Floats:
+        height, width = self.white.shape
+        around = np.arange(-self._reach, self._reach + 1)
+        square = self.white[np.ix_((row + around) % height, (column + around) % width)]
+        return square if below is None else np.where(np.abs(square) < below, square, np.float32(0))
 
 
 def _of_the_structure(

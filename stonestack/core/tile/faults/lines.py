@@ -15,7 +15,7 @@ from itertools import pairwise
 import numpy as np
 
 from stonestack.core.image import Floats
-from stonestack.core.parallel import over_bands
+from stonestack.core.parallel import over_bands, rows_worth
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind, finer_to_coarser, peaks
 from stonestack.core.tile.faults.residual import residual
 from stonestack.core.tile.period import Lattice
@@ -300,5 +300,6 @@ def _measured(scale: Floats) -> tuple[Floats, Floats]:
     after, before, beyond = (np.roll(means, by, axis=1) for by in (-1, 1, -2))
     usual = np.asarray(1.5 * (after - means) + 0.5 * (before - beyond), np.float32)
     spread = np.empty((_BLOCKS, columns), np.float32)
-    over_bands(lambda a, b: step_spread(scale, edges, usual, spread, a, b), _BLOCKS)
+    least = rows_worth(scale.size // _BLOCKS)
+    over_bands(lambda a, b: step_spread(scale, edges, usual, spread, a, b), _BLOCKS, least)
     return spread, np.asarray(means, np.float32)
