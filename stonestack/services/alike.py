@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any, Literal
 
 import numpy as np
@@ -13,6 +12,7 @@ from sqlmodel import col, select
 from stonestack.core.catalogue import local, looks
 from stonestack.core.catalogue.describe import picture_bytes
 from stonestack.core.errors import BadRequest, StoneError
+from stonestack.core.parallel import cores
 from stonestack.services.finding import EntryView, content, viewed
 from stonestack.services.jobs import Progress
 from stonestack.services.workspace import Workspace
@@ -21,7 +21,7 @@ from stonestack.store.tables import EntryRow
 
 NEAR_LOOK = 74
 """Bits, of 256, within which another picture counts as looking alike."""
-_PARTS = "parts"
+_PARTS = "parts2"
 """What features are kept as."""
 _TIMED_FROM = 8
 """So many are timed before it is said how long the rest takes."""
@@ -125,23 +125,29 @@ def _by_parts(
     contents: dict[str, tuple[str, int]],
     progress: Progress,
 ) -> list[tuple[int, int]]:
-    wanted = [
-        local.features(np.ascontiguousarray(texels), asked=True)
-        for texels in (asked, asked[:, ::-1])
-    ]
+    wanted = local.Sought(asked)
+
+    def compared(digest: str, game_id: str, entry_id: int) -> tuple[int, float | None]:
+        """Return how many features agree, and how long the first look took, if it was that."""
+        new, started = not is_marked(ws, digest), time.perf_counter()
+        parts = marked(ws, digest, game_id, entry_id)
+        took = time.perf_counter() - started if new else None
+        return (0 if parts is None else wanted.agreement(parts)), took
+
     scores: list[tuple[int, int]] = []
     left = _Left(sum(not is_marked(ws, digest) for digest in contents))
-    for done, (digest, (game_id, entry_id)) in enumerate(contents.items()):
-        words = f"Comparing {done:,} of {len(contents):,} pictures{left.words}"
-        progress.at(done / len(contents), words)
-        with left.timed(not is_marked(ws, digest)):
-            parts = marked(ws, digest, game_id, entry_id)
-        if parts is None:
-            continue
-        # Turned over up and down is turned over left and right, and round.
-        agreed = max(local.agreement(each, parts) for each in wanted)
-        if agreed >= local.ENOUGH:
-            scores.append((entry_id, agreed))
+    pool = ThreadPoolExecutor(cores())
+    try:
+        begun = [pool.submit(compared, digest, *place) for digest, place in contents.items()]
+        for done, ((_, entry_id), future) in enumerate(zip(contents.values(), begun, strict=True)):
+            words = f"Comparing {done:,} of {len(contents):,} pictures{left.words}"
+            progress.at(done / len(contents), words)
+            agreed, took = future.result()
+            left.took(took)
+            if agreed >= local.ENOUGH:
+                scores.append((entry_id, agreed))
+    finally:
+        pool.shutdown(cancel_futures=True)
     scores.sort(key=lambda pair: -pair[1])
     return [(entry_id, max(0, NEAR_LOOK - agreed)) for entry_id, agreed in scores]
 
@@ -152,14 +158,11 @@ class _Left:
     def __init__(self, count: int) -> None:
         self._count, self._done, self._took = count, 0, 0.0
 
-    @contextmanager
-    def timed(self, new: bool) -> Iterator[None]:
-        """Time the look at a picture, where it is the first."""
-        started = time.perf_counter()
-        yield
-        if new:
+    def took(self, seconds: float | None) -> None:
+        """Note how long the look at a picture took; None where it was not the first."""
+        if seconds is not None:
             self._done += 1
-            self._took += time.perf_counter() - started
+            self._took += seconds / cores()
 
     @property
     def words(self) -> str:

@@ -6,6 +6,7 @@ import io
 import random
 import unittest
 
+import cv2
 import numpy as np
 from PIL import Image
 
@@ -259,16 +260,25 @@ class ByLook(unittest.TestCase):
             side = rng.randrange(96, 150)
             x, y = rng.randrange(256 - side), rng.randrange(256 - side)
             crop = changed(self.pictures[number][y : y + side, x : x + side], rng)
-            asked = local.features(crop, asked=True)
-            scores = [local.agreement(asked, h) for h in held]
+            asked = local.Sought(crop)
+            scores = [asked.agreement(h) for h in held]
             first += int(np.argmax(scores)) == number and max(scores) >= local.ENOUGH
         self.assertGreaterEqual(first / count, 0.9)
 
     def test_pictures_that_are_not_there_agree_with_none(self) -> None:
         held = [local.features(p) for p in self.pictures[:40]]
-        absent = [local.features(scene(seed), asked=True) for seed in range(500, 508)]
-        agreed = [local.agreement(asked, each) for asked in absent for each in held]
+        absent = [local.Sought(scene(seed)) for seed in range(500, 508)]
+        agreed = [asked.agreement(each) for asked in absent for each in held]
         self.assertLess(max(agreed), local.ENOUGH)
+
+    def test_a_small_crop_is_found_turned_over_and_at_half_size(self) -> None:
+        large = cv2.resize(self.pictures[7], None, fx=2, fy=2, interpolation=cv2.INTER_CUBIC)
+        held = [local.features(each) for each in (large, self.pictures[8])]
+        crop = cv2.resize(large[40:250, 60:270], None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+        for turned in (crop, crop[:, ::-1], crop[::-1]):
+            asked = local.Sought(np.ascontiguousarray(turned))
+            self.assertGreaterEqual(asked.agreement(held[0]), local.ENOUGH)
+            self.assertEqual(asked.agreement(held[1]), 0)
 
     def test_flat_pictures_are_marked_so_that_they_do_not_flood_the_result(self) -> None:
         flat = np.full((64, 64, 4), 130, np.uint8)
