@@ -13,6 +13,7 @@ from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.resize import limited
 from stonestack.core.stepkind import SOLVED_AT
 from stonestack.core.steps import STEPS
+from stonestack.core.tile import quilt
 from stonestack.core.tile.blend import BlendTile
 from stonestack.core.tile.boundary import CutTile
 from stonestack.core.tile.mirrored import MirrorTile
@@ -209,6 +210,18 @@ class PatchingTogether(unittest.TestCase):
         light = colour.seen(tiled("stochastic", QuiltTile())).mean(axis=2).copy()
         light[200:256, 210:266] = light[20:76, 30:86]
         self.assertGreater(self._best_elsewhere(light, 20, 30, 56), 0.99)
+
+    def test_patches_follow_the_grain_so_that_none_is_seen_again(self) -> None:
+        sides = {}
+        for matter in ("granite", "cobbles", "wood"):
+            stored = drawn(matter, Canvas(300, 300, 23, False))
+            source = Picture(colour.to_linear(stored), Space.LINEAR)
+            sides[matter] = quilt.solve(source, QuiltTile(), None).side
+            scores = tile_scores(quilt_tile(source, QuiltTile(structure="free")))
+            assert scores is not None
+            self.assertNotIn("copy", [f.kind for f in scores.faults if f.strength >= 1], matter)
+        self.assertLess(sides["granite"], sides["cobbles"])
+        self.assertLess(sides["cobbles"], sides["wood"])
 
     def test_a_larger_tile_than_the_source(self) -> None:
         square = quilt_tile(

@@ -3194,8 +3194,8 @@ export interface components {
             kind: "quilt_tile";
             /**
              * Patch
-             * @description Side of a patch, as a share of the shorter side; larger keeps larger forms
-             * @default 0.22
+             * @description Side of a patch, as a share of the shorter side; 0 goes by the grain
+             * @default 0
              */
             patch: number;
             /**

@@ -19,6 +19,7 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.parallel import over_bands
 from stonestack.core.stepkind import StepKind, StepParams, alone
+from stonestack.core.tile.grain import grain_of
 from stonestack.core.tile.ways import (
     AXES_WORDS,
     FAMILY,
@@ -145,24 +146,9 @@ def solve(guide: Picture, params: BlendTile, structure: Structure | None) -> Mes
 def _by_grain(guide: Picture) -> float:
     """Return the size of pieces that hold a few grains of a material, as a share of the side.
 
-    Larger ones show each grain several times; smaller ones cut it up. The grain is how far one has
-    to go until half of the likeness of a place with itself is lost.
+    Larger ones show each grain several times; smaller ones cut it up.
     """
-    short = min(guide.width, guide.height)
-    light = as_seen(premultiplied(guide), guide).mean(axis=2, dtype=np.float32)
-    detail = light - light.mean()
-    height, width = detail.shape
-    power = np.square(np.abs(np.fft.rfft2(detail, s=(2 * height, 2 * width))))
-    alike = np.fft.irfft2(power)
-    down, across = alike[: height // 2, 0], alike[0, : width // 2]
-    grain = max(_half_way(down), _half_way(across))
-    return min(_LARGEST, max(_SMALLEST, _GRAINS * grain / short))
-
-
-def _half_way(alike: NDArray[np.float64]) -> int:
-    """Return after how many pixels half of what is alike is lost."""
-    below = np.flatnonzero(alike < 0.5 * alike[0])
-    return int(below[0]) if len(below) else len(alike)
+    return min(_LARGEST, max(_SMALLEST, _GRAINS * grain_of(guide)))
 
 
 def lay(picture: Picture, _guide: Picture, mesh: Mesh, params: BlendTile) -> Picture:

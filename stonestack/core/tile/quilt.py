@@ -21,6 +21,7 @@ from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.parallel import over_bands
 from stonestack.core.resize import limited
 from stonestack.core.stepkind import StepKind, StepParams, alone
+from stonestack.core.tile.grain import grain_of
 from stonestack.core.tile.membrane import all_over
 from stonestack.core.tile.quilt_kernels import (
     Ints,
@@ -44,6 +45,8 @@ from stonestack.core.tile.whole import Join, Structure, keeping_whole, lengths, 
 _SOUGHT_AT = 208
 """Longest side of the guide that windows are sought on."""
 _LEAST_PATCH = 8
+_SMALLEST, _LARGEST = 0.12, 0.24
+"""Bounds of patches that go by the grain, as shares of the shorter side."""
 _OVERLAP = 0.28
 """Share of a patch that lies over its neighbour."""
 _TRIED = 400
@@ -72,12 +75,12 @@ class QuiltTile(StepParams):
         description="Equal sides, of the same area, fit a square texture without stretch",
     )
     patch: float = Field(
-        0.22,
-        ge=0.06,
+        0.0,
+        ge=0,
         le=0.8,
         multiple_of=0.01,
         title="Patch",
-        description="Side of a patch, as a share of the shorter side; larger keeps larger forms",
+        description="Side of a patch, as a share of the shorter side; 0 goes by the grain",
     )
     structure: Keeping = KEEPING
     variety: float = Field(
@@ -195,7 +198,7 @@ def solve(guide: Picture, params: QuiltTile, structure: Structure | None) -> Qui
         structure = structure.scaled(small.width / guide.width)
     source = as_seen(premultiplied(small), small)
     height, width = source.shape[:2]
-    side = max(_LEAST_PATCH, round(min(height, width) * params.patch))
+    side = max(_LEAST_PATCH, round(min(height, width) * (params.patch or _by_grain(small))))
     side = min(side, height - 1, width - 1)
     size = _size(height, width, side, params, structure)
     if side < _LEAST_PATCH:
@@ -224,6 +227,14 @@ def solve(guide: Picture, params: QuiltTile, structure: Structure | None) -> Qui
             patch = Patch(top, left, row, column, overlaps, _UNCUT)
             patches.append(bench.lay(patch, None, 1.0))
     return Quilt((height, width), size, side, tuple(patches), structure)
+
+
+def _by_grain(guide: Picture) -> float:
+    """Return the side of patches that hold a material's features, as a share of the side.
+
+    Larger ones are seen to be there twice; smaller ones cut features up.
+    """
+    return min(_LARGEST, _SMALLEST + grain_of(guide))
 
 
 def lay(picture: Picture, guide: Picture, quilt: Quilt, params: QuiltTile) -> Picture:
@@ -468,7 +479,7 @@ STEP = StepKind(
     title="Quilt",
     hint="Makes a new tile of any size from patches that match where they meet",
     params=QuiltTile,
-    version=3,
+    version=4,
     apply=quilt_tile,
     spaces=frozenset(Space),
     summary=lambda p: f"quilted {AXES_WORDS[p.axes]}",
