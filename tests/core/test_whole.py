@@ -2,6 +2,7 @@
 
 import unittest
 from functools import cache
+from typing import Literal
 
 import numpy as np
 
@@ -61,6 +62,9 @@ class Found(unittest.TestCase):
         np.testing.assert_allclose(steps, [(0, 60), (80, 0)], atol=0.5)
 
 
+_SHAPES: tuple[Literal["suiting"], Literal["square"]] = ("suiting", "square")
+
+
 class Kept(unittest.TestCase):
     def test_no_joint_is_out_of_place_in_any_way_that_keeps_structures(self) -> None:
         for n in (0, 1, 3, 4):
@@ -83,7 +87,7 @@ class Kept(unittest.TestCase):
 
     def test_a_square_is_reached_by_whole_courses_and_a_stretch_that_is_told(self) -> None:
         for n in (0, 2, 4):
-            params = CutTile()
+            params = CutTile(shape="square")
             kept = GEOMETRY.solve(raw(n), params)
             tile = GEOMETRY.lay(raw(n), raw(n), kept, params)
             told = round(100 * (max(kept.stretch, 1 / kept.stretch) - 1))
@@ -91,6 +95,20 @@ class Kept(unittest.TestCase):
                 self.assertEqual(tile.width, tile.height)
                 self.assertIn("whole steps", kept.words)
                 self.assertEqual(f"stretched {told} %" in kept.words, told > 0)
+
+    def test_what_would_be_stretched_far_keeps_its_proportions_unless_it_is_told_to(self) -> None:
+        far = []
+        for n in range(len(walls.walls(SEED))):
+            suiting, square = (GEOMETRY.solve(raw(n), CutTile(shape=s)) for s in _SHAPES)
+            stretch = max(square.stretch, 1 / square.stretch)
+            if stretch <= 1.1:
+                self.assertEqual(suiting.sides, square.sides)
+                continue
+            far.append(n)
+            tile = GEOMETRY.lay(raw(n), raw(n), suiting, CutTile())
+            self.assertNotEqual(tile.width, tile.height)
+            self.assertIn(f"stretch it by {round(100 * (stretch - 1))} %", suiting.words)
+        self.assertTrue(far)
 
     def test_one_way_alone_keeps_steps_along_it(self) -> None:
         structure = structure_in(raw(0))

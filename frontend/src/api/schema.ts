@@ -1619,11 +1619,11 @@ export interface components {
             most: number;
             /**
              * Proportions
-             * @description Equal sides fit a square texture without stretch
-             * @default square
+             * @description Equal sides fit a square texture; suiting: unless bricks were stretched
+             * @default suiting
              * @enum {string}
              */
-            shape: "square" | "found";
+            shape: "suiting" | "square" | "found";
             /**
              * Structure
              * @description Whole: bricks, tiles and threads go on in step over the edges; free: cut anywhere

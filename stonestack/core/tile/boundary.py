@@ -52,10 +52,10 @@ class CutTile(StepParams):
 
     kind: Literal["cut_tile"] = "cut_tile"
     axes: Axes = Field("both", title="Joins", description="Which edges are made to meet")
-    shape: Literal["square", "found"] = Field(
-        "square",
+    shape: Literal["suiting", "square", "found"] = Field(
+        "suiting",
         title="Proportions",
-        description="Equal sides fit a square texture without stretch",
+        description="Equal sides fit a square texture; suiting: unless bricks were stretched",
     )
     structure: Keeping = KEEPING
     most: float = Field(
@@ -457,7 +457,7 @@ STEP = StepKind(
     title="Cut",
     hint="Joins opposite edges along the path where they differ least",
     params=CutTile,
-    version=3,
+    version=4,
     apply=cut_tile,
     spaces=frozenset(Space),
     summary=lambda p: f"cut {AXES_WORDS[p.axes]}",

@@ -11,7 +11,7 @@ import hashlib
 import math
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Lock
 from typing import Any, Protocol
 
@@ -41,6 +41,8 @@ _NEAR = 0.8
 _AROUND = 2
 _COUNTED = 200
 _STRETCHED = 1.002
+_SEEN_STRETCHED = 1.1
+"""From this stretch on bricks are seen not to be what they were."""
 
 
 @dataclass(frozen=True)
@@ -230,6 +232,9 @@ class Kept:
         Whether it is stretched to equal sides.
     used : float
         Which share of the guide is in the tile, 0..1; what is laid twice counts once.
+    spared : float
+        How much longer one side would become by a stretch to equal sides that was not made, 1 where
+        none was called for.
     """
 
     structure: Structure | None
@@ -237,6 +242,7 @@ class Kept:
     sides: tuple[float, float]
     square: bool
     used: float
+    spared: float = 1.0
 
     @property
     def stretch(self) -> float:
@@ -260,9 +266,12 @@ class Kept:
             told.append(
                 f"straightened by {max(abs(self.structure.turn), self.structure.skew):.1f}°"
             )
-        percent = round(100 * (max(self.stretch, 1 / self.stretch) - 1))
+        percent = round(100 * (_longer(self.stretch) - 1))
         if percent:
             told.append(f"stretched {percent} % {'across' if self.stretch > 1 else 'down'}")
+        if self.spared > 1:
+            percent = round(100 * (self.spared - 1))
+            told.append(f"proportions as found: a square would stretch it by {percent} %")
         return ", ".join(told)
 
 
@@ -282,18 +291,27 @@ def keeping_whole(
     Notes
     -----
     Where equal sides are wanted (``shape`` is ``square``), whole steps seldom have them: the tile
-    is stretched to a square of the same area at the end.
+    is stretched to a square of the same area at the end. Where what suits is wanted, it is left as
+    it is found if that stretch would be seen.
     """
 
-    def solve_whole(guide: Picture, params: Any) -> Kept:
-        structure = structure_in(guide) if params.structure == "whole" else None
+    def solve_as(guide: Picture, params: Any, structure: Structure | None) -> Kept:
         upright = guide if structure is None else structure.upright(guide)
         inner = solve(upright, params, structure)
-        square = getattr(params, "shape", "found") == "square" and params.axes == "both"
+        square = getattr(params, "shape", "found") != "found" and params.axes == "both"
         sides = inner.sides(upright.width, upright.height)
         upright_share = upright.width * upright.height / (guide.width * guide.height)
         used = inner.used(upright.width, upright.height) * upright_share
         return Kept(structure, inner, sides, square and structure is not None, used)
+
+    def solve_whole(guide: Picture, params: Any) -> Kept:
+        structure = structure_in(guide) if params.structure == "whole" else None
+        kept = solve_as(guide, params, structure)
+        stretch = _longer(kept.stretch)
+        if getattr(params, "shape", "found") != "suiting" or stretch <= _SEEN_STRETCHED:
+            return kept
+        found = solve_as(guide, params.model_copy(update={"shape": "found"}), structure)
+        return replace(found, spared=stretch)
 
     def lay_whole(picture: Picture, guide: Picture, kept: Kept, params: Any) -> Picture:
         structure = kept.structure
@@ -309,6 +327,11 @@ def keeping_whole(
         return resize(tile, side, side)
 
     return Geometry(solve_whole, lay_whole)
+
+
+def _longer(stretch: float) -> float:
+    """Return how much longer the side becomes that is stretched."""
+    return max(stretch, 1 / stretch)
 
 
 def _fitted(lattice: Lattice, width: int, height: int) -> Structure | None:
