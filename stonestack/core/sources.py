@@ -6,11 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
-from pydantic import BaseModel
+from pydantic import BaseModel, computed_field
 
 from stonestack.core import codecs, colour
 from stonestack.core.catalogue.describe import Described, describe
-from stonestack.core.catalogue.guess import guess_raw
+from stonestack.core.catalogue.guess import CALLED, guess_raw
 from stonestack.core.catalogue.names import NameParts, parts
 from stonestack.core.codecs import FileFacts, pictures
 from stonestack.core.codecs.headers import PILLOW
@@ -46,6 +46,16 @@ class SourceFacts(FileFacts):
     green: Green | None = None
     green_confidence: float = 0.0
     wraps: bool = False
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def begins_as(self) -> Role:
+        """The map that a surface begins with, which is made of this file alone.
+
+        A grey photograph may be one of many; where that is not sure it is the colour.
+        """
+        sure = self.role is not None and self.role_confidence >= CALLED
+        return self.role if sure and self.role is not None else Role.COLOUR
 
 
 class SourceSet(BaseModel):

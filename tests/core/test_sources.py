@@ -13,6 +13,8 @@ from stonestack.core.image import Space
 from stonestack.core.roles import Role
 from stonestack.core.sources import examine
 from stonestack.core.targets import TARGETS
+from stonestack.demo.paint import Canvas
+from stonestack.trials.matters import drawn
 from tests.support import noise, png
 
 
@@ -201,6 +203,14 @@ class Roles(unittest.TestCase):
         misnamed = examine("wall_c.png", png(vectors)).facts
         self.assertEqual(misnamed.role, Role.NORMAL)
         self.assertLess(misnamed.role_confidence, found.role_confidence)
+
+    def test_a_surface_begins_with_colour_where_a_grey_may_be_many_things(self) -> None:
+        stored = drawn("gravel", Canvas(200, 200, 8, False)).mean(axis=2)
+        grey = png(np.rint(stored * 255).astype(np.uint8))
+        plain, named = (examine(name, grey).facts for name in ("gravel.png", "gravel_height.png"))
+        self.assertLess(plain.role_confidence, 0.5)
+        self.assertEqual(plain.begins_as, Role.COLOUR)
+        self.assertEqual(named.begins_as, Role.HEIGHT)
 
     def test_a_target_has_suffixes_of_its_own(self) -> None:
         grey = np.repeat((noise(64, 64, channels=1) * 255).astype(np.uint8), 3, axis=2)

@@ -3799,6 +3799,12 @@ export interface components {
              * @enum {string}
              */
             alpha: "none" | "opaque" | "used";
+            /**
+             * @description The map that a surface begins with, which is made of this file alone.
+             *
+             *     A grey photograph may be one of many; where that is not sure it is the colour.
+             */
+            readonly begins_as: components["schemas"]["Role"];
             /** Bits */
             bits: number;
             /** Block Format */

@@ -25,7 +25,7 @@ _CLEAR_WORD, _LETTER = 0.9, 0.75
 _LONG_WORD = 3
 _PLAIN = 0.3
 """Weight of the looks of a picture that has nothing to see, as an exponent."""
-_CALLED = 0.5
+CALLED = 0.5
 """How likely a role is at least that is named alone."""
 _NAMED = 5
 
@@ -81,7 +81,7 @@ def _role(name: NameParts, look: Look) -> tuple[Role, float, str]:
     sure = round(odds[best], 2)
     suffix = f"suffix _{name.suffix}"
     if name.role is None:
-        if sure >= _CALLED or look.appearance not in GREYS:
+        if sure >= CALLED or look.appearance not in GREYS:
             return best, sure, look.seen
         several = ", ".join(ROLES[role].title.lower() for role in ranked[:_NAMED])
         seen = "" if look.appearance is Appearance.GREY else f", {look.seen.removeprefix('grey, ')}"

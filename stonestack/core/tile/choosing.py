@@ -174,8 +174,9 @@ def _tried(small: Picture, source: Character, step: StepKind, axes: Axes) -> Tri
         kind=step.name,
         title=step.title,
         fault=scores.fault,
-        likeness=likeness(source, character_of(colour.seen(tile))),
-        kept=kept,
+        # As they are said, so that reason and figures agree.
+        likeness=round(likeness(source, character_of(colour.seen(tile))), 2),
+        kept=round(kept, 2),
         again=min(1.0, max(0.0, again)),
         detail=scores.detail,
         shows=_shows(scores),

@@ -190,7 +190,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
       setProblem(failed);
     }
   };
-  const beginOne = ({ id, facts }: Source) => begin(facts.stem || facts.name, { [facts.role ?? "colour"]: id });
+  const beginOne = ({ id, facts }: Source) => begin(facts.stem || facts.name, { [facts.begins_as]: id });
   const take = async () => {
     const chosen = marked.size > 0 ? [...marked.keys()] : current ? [current.id] : [];
     if (chosen.length === 0 || taking || !game) return;
