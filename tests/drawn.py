@@ -11,6 +11,7 @@ from functools import cache
 from pathlib import Path
 
 from stonestack.demo.project import ensure
+from stonestack.services import alike
 from stonestack.services.jobs import silent
 from stonestack.services.warming import warm
 from stonestack.store.place import DataFolder
@@ -22,9 +23,11 @@ DATA = "data-demo"
 
 
 def draw(folder: Path) -> None:
-    """Draw the demo in a folder, and prepare its pictures."""
+    """Draw the demo in a folder, and prepare its pictures and what parts are found by."""
     ws = ensure(DataFolder(folder / DATA))
     warm(ws, silent())
+    for place in alike.unmarked(ws):
+        alike.marked(ws, *place)
     ws.close()
 
 
