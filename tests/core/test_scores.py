@@ -252,6 +252,12 @@ class Faults(unittest.TestCase):
             self.assert_named(matter, "light 25 %", "light")
             self.assert_named(matter, "ramp 50 %", "tone", "seam")
 
+    def test_bricks_of_unlike_tones_are_no_broken_bond(self) -> None:
+        for width, height, seed in ((268, 362, 20402), (286, 332, 640402), (234, 380, 640405)):
+            sound = GRADED[0].make(stock("wall", width, height, seed))
+            with self.subTest(seed=seed):
+                self.assertEqual(scored(linear(sound.values)).faults, [])
+
     def test_nothing_is_named_in_sound_tiles(self) -> None:
         named = {}
         for matter in MATTERS:

@@ -10,6 +10,7 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from stonestack.core.image import Floats
 from stonestack.core.resize import at_most
@@ -25,6 +26,8 @@ _BREAK = 0.55
 _IN_PAIRS, _PART = 0.8, 2.5
 """Two breaks are the more likely the matter's own; a part between them holds some steps."""
 _LEAST_FALL = 0.15
+_OFF, _OFF_SHARE = 2.5, 0.12
+"""Pixels, and share of a step, by which a shift is off the lattice."""
 _VARIES = 1.0
 """How the fall compares with what strips differ by that are whole."""
 
@@ -53,22 +56,30 @@ def bond_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
     steps = [(x * shrink[0], y * shrink[1]) for x, y in combined(lattice)]
     # Joints are often told by their hue, and bricks have tones of their own.
     features = (detail, ridges_of(coloured))
-    across = _broken(features, steps, values.shape[1], values.shape[0])
+    basis = None
+    if lattice.second is not None:
+        basis = (np.array([lattice.first, lattice.second]) * shrink).T
+    across = _broken(features, steps, basis, values.shape[1], values.shape[0])
     turned = tuple(np.ascontiguousarray(feature.T) for feature in features)
-    down = _broken(turned, [(y, x) for x, y in steps], values.shape[0], values.shape[1])
+    aside = None if basis is None else basis[::-1]
+    down = _broken(turned, [(y, x) for x, y in steps], aside, values.shape[0], values.shape[1])
     return across + [
         Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size) for e in down
     ]
 
 
 def _broken(
-    features: Sequence[Floats], steps: list[tuple[float, float]], width: int, height: int
+    features: Sequence[Floats],
+    steps: list[tuple[float, float]],
+    basis: NDArray[np.float64] | None,
+    width: int,
+    height: int,
 ) -> list[Evidence]:
     found = []
     # What is the same along a whole column goes on over a wrong bond, and hides it.
     levelled = [feature - feature.mean(axis=0, dtype=np.float32) for feature in features]
     for values in (*features, *levelled):
-        best: tuple[float, float, Floats] | None = None
+        best: tuple[float, tuple[float, float], Floats] | None = None
         for dx, dy in steps:
             if not _LEAST_STEP <= dx <= _LONGEST_STEP * values.shape[1]:
                 continue
@@ -77,10 +88,10 @@ def _broken(
             alike = _alike(values, dx, dy)
             middle = float(np.median(alike))
             if best is None or middle > best[0]:
-                best = (middle, dx, alike)
+                best = (middle, (dx, dy), alike)
         if best is None or best[0] < _LEAST_STRENGTH:
             continue
-        middle, dx, alike = best
+        middle, (dx, dy), alike = best
         count = len(alike)
         # Breaks come alone, or as the two sides of a part.
         x = int(np.argmin(alike))
@@ -96,6 +107,11 @@ def _broken(
             least_fallen = _BREAK * usual * (1 if len(places) == 1 else _IN_PAIRS)
             if worst >= least_fallen or fall <= max(_LEAST_FALL, _VARIES * (middle - usual)):
                 continue
+            if basis is not None and not any(
+                _goes_on_elsewhere(values, basis, place, dx, (usual + float(alike[place])) / 2)
+                for place in places
+            ):
+                continue
             for place in places:
                 least = float(alike[place])
                 at = (place + dx) / count * width % width
@@ -105,6 +121,47 @@ def _broken(
                 found.append(Evidence("bond", box, excess, 1 - max(0.0, least) / usual))
             break
     return found
+
+
+def _goes_on_elsewhere(
+    values: Floats, basis: NDArray[np.float64], place: int, dx: float, least: float
+) -> bool:
+    """Tell whether a strip goes on best at a shift that is no step of the lattice.
+
+    Where bricks are only of unlike tones it goes on at some step or nowhere; out of their bond it
+    goes on elsewhere.
+
+    Parameters
+    ----------
+    basis : ndarray, float64, shape (2, 2)
+        The steps of the lattice, as columns.
+    place : int
+        First column of the strip; it is one step wide.
+    dx : float
+        How far the strip lies away in which it should go on.
+    least : float
+        How alike it has to be there.
+    """
+    import cv2
+
+    height = len(values)
+    span = max(1, math.floor(dx))
+    reach = max(1, span // 2)
+    strip = np.ascontiguousarray(np.take(values, np.arange(place, place + span), 1, mode="wrap"))
+    first = place + round(dx) - reach
+    around = np.take(values, np.arange(first, first + span + 2 * reach), 1, mode="wrap")
+    area = np.ascontiguousarray(np.pad(around, ((0, height - 1), (0, 0)), mode="wrap"))
+    alike = cv2.matchTemplate(area, strip, cv2.TM_CCORR_NORMED)
+    down, across = np.mgrid[0:height, 0 : 2 * reach + 1]
+    across = across - reach + round(dx)
+    near = max(_OFF, _OFF_SHARE * dx)
+    on = np.zeros(alike.shape, bool)
+    for turn in (0, height):
+        shifts = np.stack([across, down - turn]).reshape(2, -1)
+        parts = np.linalg.solve(basis, shifts)
+        on |= np.linalg.norm(basis @ (parts - np.round(parts)), axis=0).reshape(on.shape) < near
+    elsewhere = float(alike[~on].max(initial=-1))
+    return elsewhere >= max(least, float(alike[on].max(initial=-1)))
 
 
 def _away(count: int, place: int) -> Floats:
