@@ -21,7 +21,8 @@ from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Proposal, proposals
 from stonestack.core.targets import Target, leaving, target_of
 from stonestack.core.tile.choosing import TRIED_AT
-from stonestack.core.tile.period import find_lattice, whole_periods
+from stonestack.core.tile.period import find_lattice
+from stonestack.core.tile.periods_framed import whole_periods
 from stonestack.core.wiring import Wiring
 from stonestack.services import history, projects, sources, surfaces
 from stonestack.services.history import SURFACE

@@ -15,7 +15,8 @@ from stonestack.core.frame import (
 )
 from stonestack.core.image import Picture, Space
 from stonestack.core.resize import resize
-from stonestack.core.tile.period import Lattice, find_lattice, whole_periods
+from stonestack.core.tile.period import Lattice, find_lattice
+from stonestack.core.tile.periods_framed import whole_periods
 from tests.core import defects
 from tests.support import noise
 
