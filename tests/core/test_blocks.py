@@ -125,6 +125,8 @@ PILLOW_NAMES = {BlockFormat.BC1: "DXT1", BlockFormat.BC3: "DXT5", BlockFormat.BC
 class AgainstPillow(unittest.TestCase):
     """The same photographs, both encoders, one run; Pillow decodes its own files."""
 
+    alone = True
+
     def measure(self, name: str, format_: BlockFormat) -> tuple[float, float]:
         """Return decibels gained, and our time as a share of Pillow's."""
         texels = photograph(name).copy()
