@@ -16,6 +16,9 @@ from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.resize import resize
 from stonestack.core.texels import normalised
 
+_EDGE = 0.1
+"""Difference in height over which one goes over into the other."""
+
 
 class Blend(StrEnum):
     """How two pictures become one."""
@@ -27,6 +30,8 @@ class Blend(StrEnum):
     DARKEN = "darken"
     LIGHTEN = "lighten"
     ADD = "add"
+    SOFT_LIGHT = "soft_light"
+    HIGHER = "higher"
 
 
 def blended(below: Floats, above: Floats, blend: Blend) -> Floats:
@@ -44,7 +49,25 @@ def blended(below: Floats, above: Floats, blend: Blend) -> Floats:
         return np.asarray(np.maximum(below, above), np.float32)
     if blend is Blend.ADD:
         return np.asarray(np.minimum(below + above, np.float32(1)), np.float32)
+    if blend is Blend.SOFT_LIGHT:
+        return _soft_light(below, above)
+    if blend is Blend.HIGHER:
+        return _higher(below, above)
     return above
+
+
+def _soft_light(below: Floats, above: Floats) -> Floats:
+    root = np.where(below <= 0.25, ((16 * below - 12) * below + 4) * below, np.sqrt(below))
+    darker = below - (1 - 2 * above) * below * (1 - below)
+    lighter = below + (2 * above - 1) * (root - below)
+    return np.asarray(np.where(above <= 0.5, darker, lighter), np.float32)
+
+
+def _higher(below: Floats, above: Floats) -> Floats:
+    """Take what stands higher, by its lightness, with a narrow edge between the two."""
+    apart = above.mean(axis=-1, keepdims=True) - below.mean(axis=-1, keepdims=True)
+    t = np.clip(apart / np.float32(_EDGE), 0, 1)
+    return np.asarray(below + (above - below) * (t * t * (3 - 2 * t)), np.float32)
 
 
 def mixed(

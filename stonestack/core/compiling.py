@@ -13,7 +13,7 @@ from stonestack.core.blocks import cutout
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.catalogue.looks import look
 from stonestack.core.image import Picture, Space
-from stonestack.core.steps import STEPS
+from stonestack.core.steps import STEPS, grain, palette
 from stonestack.core.texels import to_texels
 from stonestack.core.tile.boundary import CutTile, cut_tile
 from stonestack.core.tile.scores import tile_scores
@@ -25,13 +25,16 @@ def _picture() -> Picture:
     return Picture(pixels, Space.LINEAR, alpha=True, wraps=True)
 
 
-def compile_tiling() -> None:
-    """Run the kernels that make tiles and measure them."""
+def compile_steps() -> None:
+    """Run the kernels of steps, and those that measure tiles."""
     picture = _picture()
     solid = Picture(np.ascontiguousarray(picture.pixels[..., :3]), Space.LINEAR)
     for step in STEPS.values():
         if step.family == FAMILY:
             step.apply(solid, step.params())
+    palette.palette(solid, palette.Palette(count=2, dither="diffused"))
+    palette.palette(solid, palette.Palette())
+    grain.grain(solid, grain.Grain())
     tile_scores(cut_tile(replace(picture, wraps=False), CutTile()))
 
 
@@ -54,7 +57,7 @@ def compile_all() -> None:
     Both halves share no kernel, so they are compiled side by side.
     """
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
-        for half in [pool.submit(compile_tiling), pool.submit(compile_codecs)]:
+        for half in [pool.submit(compile_steps), pool.submit(compile_codecs)]:
             half.result()
 
 

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from enum import StrEnum
+from types import UnionType
+from typing import Any, get_args, get_origin
 
 from pydantic import BaseModel, ConfigDict
 
@@ -22,6 +24,21 @@ class StepParams(BaseModel):
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Group(StrEnum):
+    """What a step is for: the headings under which steps are offered, in their order."""
+
+    TILE = "Tile"
+    TONE = "Light and tone"
+    COLOUR = "Colour"
+    DETAIL = "Detail"
+    FILL = "Fill"
+    LAY = "Lay over"
+    PLACE = "A place"
+    CHANNELS = "Channels"
+    TEXELS = "Texels"
+    MAKE = "Make of another map"
 
 
 @dataclass(frozen=True)
@@ -80,6 +97,8 @@ class StepKind:
         For steps that move texels; other maps of the surface follow them.
     family : str
         Steps of one family are different ways to the same end: one is chosen.
+    group : Group
+        The heading under which it is offered.
     """
 
     name: str
@@ -94,13 +113,21 @@ class StepKind:
     family: str = ""
     makes: Role | None = None
     over: bool = False
+    group: Group = Group.TONE
 
     @property
     def reads(self) -> int:
-        """How many other pictures it reads."""
-        return sum(
-            isinstance(field.annotation, type) and issubclass(field.annotation, Reference)
+        """How many other pictures it always reads."""
+        return sum(_is_reference(f.annotation) for f in self.params.model_fields.values())
+
+    @property
+    def may_read(self) -> bool:
+        """Whether it reads further pictures where they are named."""
+        return any(
+            _is_reference(option)
             for field in self.params.model_fields.values()
+            if get_origin(field.annotation) is UnionType
+            for option in get_args(field.annotation)
         )
 
     @property
@@ -115,6 +142,10 @@ class StepKind:
     def suits(self, role: Role) -> bool:
         """Tell whether a map of a role may have it."""
         return role is self.makes if self.makes else ROLES[role].space in self.spaces
+
+
+def _is_reference(annotation: object) -> bool:
+    return isinstance(annotation, type) and issubclass(annotation, Reference)
 
 
 def alone(geometry: Geometry) -> Callable[[Picture, Any], Picture]:

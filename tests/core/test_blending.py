@@ -39,6 +39,8 @@ class Modes(BlendingCase):
             Blend.DARKEN: 1,
             Blend.LIGHTEN: 0,
             Blend.ADD: 0,
+            Blend.SOFT_LIGHT: 0.5,
+            Blend.HIGHER: 0,
         }
         for blend, value in nothing.items():
             with self.subTest(blend):
@@ -51,6 +53,17 @@ class Modes(BlendingCase):
         for blend in SYMMETRIC:
             with self.subTest(blend):
                 self.assert_same(blended(one, other, blend), blended(other, one, blend))
+
+    def test_soft_light_is_that_of_the_specification(self) -> None:
+        # W3C, "Compositing and Blending Level 1", section 9.1: values worked out by hand.
+        for below, above, wanted in ((0.2, 0.3, 0.136), (0.5, 0.8, 0.624264), (0.1, 0.9, 0.2568)):
+            got = blended(np.float32([[[below]]]), np.float32([[[above]]]), Blend.SOFT_LIGHT)
+            self.assertAlmostEqual(float(got[0, 0, 0]), wanted, places=5)
+
+    def test_the_higher_is_taken_whole_where_it_stands_well_above(self) -> None:
+        below, above = np.full((1, 1, 3), 0.3, np.float32), np.float32([[[0.9, 0.5, 0.4]]])
+        self.assert_same(blended(below, above, Blend.HIGHER), above)
+        self.assert_same(blended(above, below, Blend.HIGHER), above)
 
     def test_screen_is_multiply_of_the_negatives(self) -> None:
         one, other = self.drawn().pixels, self.drawn().pixels

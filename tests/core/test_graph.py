@@ -35,6 +35,8 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "manifest": {"delivery": "a", "title": "A", "version": 1, "game": "g"},
     "another_map": {"map": {"map": "height"}},
     "lay_picture": {"picture": {"sha256": "ab" * 32, "name": "a.png"}},
+    "match": {"picture": {"sha256": "ab" * 32, "name": "a.png"}},
+    "pattern": {"picture": {"sha256": "ab" * 32, "name": "a.png"}},
     "patch_spots": {"spots": [{"x": 0.5, "y": 0.5, "radius": 0.1}]},
 }
 """Parameters of the operations that have no usual ones."""

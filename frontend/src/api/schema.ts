@@ -1494,7 +1494,7 @@ export interface components {
          * @description How two pictures become one.
          * @enum {string}
          */
-        Blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "add";
+        Blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "add" | "soft_light" | "higher";
         /**
          * BlendTile
          * @description Parameters of :func:`blend_tile`.
@@ -1545,6 +1545,89 @@ export interface components {
          */
         BlockFormat: "bc1" | "bc2" | "bc3" | "bc4" | "bc5" | "bc6h" | "bc7" | "rgba8" | "rg8" | "r8";
         /**
+         * Blur
+         * @description Parameters of :func:`blur`.
+         */
+        Blur: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "blur";
+            /**
+             * Radius
+             * @description Per cent of the width
+             * @default 0.5
+             */
+            radius: number;
+        };
+        /**
+         * Borrow
+         * @description Parameters of :func:`borrow`; places are shares of the sides, sizes of the width.
+         */
+        Borrow: {
+            /**
+             * Fit its tone
+             * @description It takes the tone around where it comes to
+             * @default true
+             */
+            fit: boolean;
+            /**
+             * From, across
+             * @description Middle
+             * @default 0.25
+             */
+            from_x: number;
+            /**
+             * From, down
+             * @description Middle
+             * @default 0.25
+             */
+            from_y: number;
+            /**
+             * Height
+             * @description Share of the width
+             * @default 0.12
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "borrow";
+            /**
+             * Shape
+             * @description A disc, or a part with straight sides
+             * @default round
+             * @enum {string}
+             */
+            shape: "round" | "straight";
+            /**
+             * Soft
+             * @description Share that fades at its rim
+             * @default 0.2
+             */
+            soft: number;
+            /**
+             * Width
+             * @description Share of the map's
+             * @default 0.12
+             */
+            width: number;
+            /**
+             * To, across
+             * @description Middle
+             * @default 0.5
+             */
+            x: number;
+            /**
+             * To, down
+             * @description Middle
+             * @default 0.5
+             */
+            y: number;
+        };
+        /**
          * BuildView
          * @description A build as the screen sees it.
          */
@@ -1561,6 +1644,30 @@ export interface components {
             installed: boolean;
             /** Number */
             number: number;
+        };
+        /**
+         * Colourise
+         * @description Parameters of :func:`colourise`.
+         */
+        Colourise: {
+            /**
+             * Colour
+             * Format: colour
+             * @description What grey becomes
+             * @default #8a5a33
+             */
+            colour: string;
+            /**
+             * Only what is grey
+             * @description Else everything takes this colour
+             * @default true
+             */
+            greys: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "colourise";
         };
         /**
          * Corner
@@ -1587,6 +1694,40 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /**
+         * Curves
+         * @description Parameters of :func:`curves`; on the stored (sRGB) scale for colour.
+         */
+        Curves: {
+            /**
+             * Channel
+             * @description Of plain numbers there is one
+             * @default all
+             * @enum {string}
+             */
+            channel: "all" | "red" | "green" | "blue";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "curves";
+            /**
+             * Curve
+             * Format: curve
+             * @description What a tone becomes: from left to right as it is, upwards as it will be
+             * @default [
+             *       {
+             *         "x": 0,
+             *         "y": 0
+             *       },
+             *       {
+             *         "x": 1,
+             *         "y": 1
+             *       }
+             *     ]
+             */
+            points: components["schemas"]["Point"][];
         };
         /**
          * CutTile
@@ -1690,12 +1831,53 @@ export interface components {
             undo: string | null;
         };
         /**
+         * Denoise
+         * @description Parameters of :func:`denoise`.
+         */
+        Denoise: {
+            /**
+             * Contrast
+             * @description Edges of more than this stay sharp
+             * @default 0.1
+             */
+            contrast: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "denoise";
+            /**
+             * Radius
+             * @description Per cent of the width
+             * @default 0.4
+             */
+            radius: number;
+        };
+        /**
          * Density
          * @description How many texels a metre of a project's surfaces has.
          */
         Density: {
             /** Texels Per Metre */
             texels_per_metre: number;
+        };
+        /**
+         * Desaturate
+         * @description Parameters of :func:`desaturate`.
+         */
+        Desaturate: {
+            /**
+             * Grey by
+             * @description What the eye sees, the channels' mean, or the lightest
+             * @default eye
+             * @enum {string}
+             */
+            by: "eye" | "mean" | "lightest";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "desaturate";
         };
         /**
          * DropReturned
@@ -1820,6 +2002,29 @@ export interface components {
             width: number;
         };
         /**
+         * Exposure
+         * @description Parameters of :func:`exposure`.
+         */
+        Exposure: {
+            /**
+             * Contrast
+             * @description About a middle grey
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "exposure";
+            /**
+             * Exposure
+             * @description One is twice the light
+             * @default 0
+             */
+            stops: number;
+        };
+        /**
          * Facets
          * @description What a catalogue holds, for choosing from.
          */
@@ -1880,6 +2085,24 @@ export interface components {
          * @enum {string}
          */
         FileKind: "png" | "jpeg" | "bmp" | "tiff" | "tga" | "dds" | "ktx2" | "gif" | "webp" | "archive" | "empty" | "unknown";
+        /**
+         * Fill
+         * @description Parameters of :func:`fill`.
+         */
+        Fill: {
+            /**
+             * Colour
+             * Format: colour
+             * @description Of plain numbers its grey
+             * @default #808080
+             */
+            colour: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fill";
+        };
         /**
          * Finding
          * @description Something to look at: where it is, in words, and what to do.
@@ -2124,6 +2347,103 @@ export interface components {
             folder: string;
         };
         /**
+         * Gradient
+         * @description Parameters of :func:`gradient`; places are shares of the sides.
+         */
+        Gradient: {
+            /**
+             * To
+             * Format: colour
+             * @description Where it ends
+             * @default #ffffff
+             */
+            end: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gradient";
+            /**
+             * Length
+             * @description Share of the width
+             * @default 1
+             */
+            length: number;
+            /**
+             * There and back
+             * @description From the middle both ways, so that it can wrap
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Shape
+             * @description Along a line, or round a middle
+             * @default linear
+             * @enum {string}
+             */
+            shape: "linear" | "radial";
+            /**
+             * From
+             * Format: colour
+             * @description Where it begins
+             * @default #000000
+             */
+            start: string;
+            /**
+             * Turn
+             * @description Degrees; 90 is downwards
+             * @default 90
+             */
+            turn: number;
+            /**
+             * Across
+             * @description Its middle
+             * @default 0.5
+             */
+            x: number;
+            /**
+             * Down
+             * @description Its middle
+             * @default 0.5
+             */
+            y: number;
+        };
+        /**
+         * Grain
+         * @description Parameters of :func:`grain`.
+         */
+        Grain: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "grain";
+            /**
+             * Seed
+             * @description Another number, other grain
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Size
+             * @description Per cent of the width
+             * @default 0.8
+             */
+            size: number;
+            /**
+             * Strength
+             * @description Lighter and darker by
+             * @default 0.06
+             */
+            strength: number;
+            /**
+             * Tinted
+             * @description Each channel has grain of its own
+             * @default false
+             */
+            tinted: boolean;
+        };
+        /**
          * Green
          * @description Which way the green channel of a stored normal map points.
          * @enum {string}
@@ -2159,10 +2479,38 @@ export interface components {
             kind: "height_from_colour";
         };
         /**
+         * HighPass
+         * @description Parameters of :func:`high_pass`.
+         */
+        HighPass: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "high_pass";
+            /**
+             * Radius
+             * @description Per cent of the width
+             * @default 5
+             */
+            radius: number;
+        };
+        /**
          * History
          * @description The revisions of a document, newest first.
          */
         History: components["schemas"]["RevisionView"][];
+        /**
+         * Invert
+         * @description Parameters of :func:`invert`.
+         */
+        Invert: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "invert_values";
+        };
         /**
          * JobState
          * @description Where a job is.
@@ -2253,10 +2601,29 @@ export interface components {
          */
         LayPicture: {
             /**
+             * Depth
+             * @description On a normal map: how far it stands out, or in, per cent of the width
+             * @default 1
+             */
+            depth: number;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "lay_picture";
+            /**
+             * Take the light
+             * @description How far it follows light and shade of what lies beneath
+             * @default 0
+             */
+            light: number;
+            /**
+             * Mirrored
+             * @description Left to right, top to bottom, or both
+             * @default no
+             * @enum {string}
+             */
+            mirrored: "no" | "across" | "down" | "both";
             /**
              * Picture
              * @description What is laid over
@@ -2304,6 +2671,86 @@ export interface components {
             why: string;
         };
         /**
+         * Lettering
+         * @description Parameters of :func:`lettering`; places and sizes are shares of the map's width.
+         */
+        Lettering: {
+            /**
+             * Colour
+             * Format: colour
+             * @description Of plain numbers its grey
+             * @default #2b2620
+             */
+            colour: string;
+            /**
+             * Depth
+             * @description On a normal map: how far it stands out, or in, per cent of the width
+             * @default 1
+             */
+            depth: number;
+            /**
+             * Letters
+             * @description Upright with feet, narrow, cut in a sheet, or written
+             * @default slab
+             * @enum {string}
+             */
+            font: "slab" | "narrow" | "stencil" | "hand";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lettering";
+            /**
+             * Take the light
+             * @description How far it follows light and shade of what lies beneath
+             * @default 0
+             */
+            light: number;
+            /**
+             * Mirrored
+             * @description Left to right, top to bottom, or both
+             * @default no
+             * @enum {string}
+             */
+            mirrored: "no" | "across" | "down" | "both";
+            /**
+             * Height
+             * @description Times the usual
+             * @default 1
+             */
+            stretch: number;
+            /**
+             * Words
+             * @description A stroke / starts a line
+             * @default Holm
+             */
+            text: string;
+            /**
+             * Turn
+             * @description Degrees clockwise
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Width
+             * @description Share of the map's
+             * @default 0.6
+             */
+            width: number;
+            /**
+             * Across
+             * @description Where its middle lies
+             * @default 0.5
+             */
+            x: number;
+            /**
+             * Down
+             * @description Where its middle lies
+             * @default 0.5
+             */
+            y: number;
+        };
+        /**
          * Levels
          * @description Parameters of :func:`levels`; on the stored (sRGB) scale for colour.
          */
@@ -2342,6 +2789,30 @@ export interface components {
              * Format: binary
              */
             file: string;
+        };
+        /**
+         * LowResolution
+         * @description Parameters of :func:`low_resolution`.
+         */
+        LowResolution: {
+            /**
+             * Across
+             * @description Square dots over the width
+             * @default 64
+             */
+            across: number;
+            /**
+             * Dot is
+             * @description The mean of what it covers, or what lies in its middle
+             * @default mean
+             * @enum {string}
+             */
+            by: "mean" | "nearest";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "low_resolution";
         };
         /**
          * MakingView
@@ -2485,6 +2956,40 @@ export interface components {
             };
             /** Title */
             title: string;
+        };
+        /**
+         * Match
+         * @description Parameters of :func:`match`.
+         */
+        Match: {
+            /**
+             * Colour
+             * @description How far it is matched
+             * @default 1
+             */
+            colour: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "match";
+            /**
+             * Brightness
+             * @description How far it is matched
+             * @default 1
+             */
+            lightness: number;
+            /**
+             * Picture
+             * @description What it is made like
+             */
+            picture: components["schemas"]["SourceRef"];
+            /**
+             * Contrast
+             * @description How far it is matched
+             * @default 1
+             */
+            spread: number;
         };
         /**
          * Material
@@ -2763,6 +3268,55 @@ export interface components {
             stage: components["schemas"]["Stage"];
         };
         /**
+         * Noise
+         * @description Parameters of :func:`noise`.
+         */
+        Noise: {
+            /**
+             * Contrast
+             * @description How far it swings
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * To
+             * Format: colour
+             * @description Its tops
+             * @default #c8c8c8
+             */
+            end: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "noise";
+            /**
+             * Detail
+             * @description How many sizes lie in it
+             * @default 5
+             */
+            octaves: number;
+            /**
+             * Seed
+             * @description Another number, other noise
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Size
+             * @description Per cent of the width
+             * @default 12
+             */
+            size: number;
+            /**
+             * From
+             * Format: colour
+             * @description Its hollows
+             * @default #3a3a3a
+             */
+            start: string;
+        };
+        /**
          * NormalFromHeight
          * @description Parameters of :func:`normal_from_height`.
          */
@@ -2861,6 +3415,35 @@ export interface components {
             shown: string;
         };
         /**
+         * Pack
+         * @description Parameters of :func:`pack`; a channel without a map stays as it is.
+         */
+        Pack: {
+            /**
+             * Blue
+             * @description Map that goes into blue
+             * @default null
+             */
+            blue: components["schemas"]["MapRef"] | null;
+            /**
+             * Green
+             * @description Map that goes into green
+             * @default null
+             */
+            green: components["schemas"]["MapRef"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pack";
+            /**
+             * Red
+             * @description Map that goes into red
+             * @default null
+             */
+            red: components["schemas"]["MapRef"] | null;
+        };
+        /**
          * Page
          * @description A part of what was found, and how many others stayed out.
          */
@@ -2871,6 +3454,49 @@ export interface components {
             others: number;
             /** Total */
             total: number;
+        };
+        /**
+         * Palette
+         * @description Parameters of :func:`palette`.
+         */
+        Palette: {
+            /**
+             * Given
+             * Format: colours
+             * @description These and no others; none: they are made from the picture
+             * @default []
+             */
+            colours: string[];
+            /**
+             * Colours
+             * @description How many are made, where none are given
+             * @default 16
+             */
+            count: number;
+            /**
+             * Dither
+             * @description How tones between the colours are made up
+             * @default none
+             * @enum {string}
+             */
+            dither: "none" | "ordered" | "diffused";
+            /**
+             * Dithering
+             * @description How much of it
+             * @default 1
+             */
+            dithering: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "palette";
+            /**
+             * Read from
+             * @description A picture whose colours are taken
+             * @default null
+             */
+            picture: components["schemas"]["SourceRef"] | null;
         };
         /**
          * PartView
@@ -2919,6 +3545,46 @@ export interface components {
              * @default []
              */
             spots: components["schemas"]["Spot"][];
+        };
+        /**
+         * Pattern
+         * @description Parameters of :func:`pattern`.
+         */
+        Pattern: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pattern";
+            /**
+             * Picture
+             * @description What is repeated
+             */
+            picture: components["schemas"]["SourceRef"];
+            /**
+             * Repeats
+             * @description Over the width
+             * @default 4
+             */
+            repeats: number;
+            /**
+             * Turn
+             * @description Degrees; on a tile the nearest at which it meets itself over the edges
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Across
+             * @description Shift, share of a repeat
+             * @default 0
+             */
+            x: number;
+            /**
+             * Down
+             * @description Shift, share of a repeat
+             * @default 0
+             */
+            y: number;
         };
         /**
          * PeriodView
@@ -3034,6 +3700,16 @@ export interface components {
             ticked: boolean;
             /** Why */
             why: string;
+        };
+        /**
+         * Point
+         * @description What one tone becomes; both 0..1.
+         */
+        Point: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * PreviewKey
@@ -3241,6 +3917,43 @@ export interface components {
              * @default false
              */
             thorough: boolean;
+        };
+        /**
+         * Recolour
+         * @description Parameters of :func:`recolour`.
+         */
+        Recolour: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "recolour";
+            /**
+             * To
+             * Format: colour
+             * @description It becomes this one
+             * @default #3c6e9a
+             */
+            new: string;
+            /**
+             * From
+             * Format: colour
+             * @description About this colour
+             * @default #a04030
+             */
+            old: string;
+            /**
+             * Soft
+             * @description From all to nothing
+             * @default 0.06
+             */
+            soft: number;
+            /**
+             * Tolerance
+             * @description How far off it may be
+             * @default 0.08
+             */
+            tolerance: number;
         };
         /**
          * Rectangle
@@ -3719,6 +4432,35 @@ export interface components {
             settings: components["schemas"]["Settings"];
         };
         /**
+         * Sharpen
+         * @description Parameters of :func:`sharpen`.
+         */
+        Sharpen: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sharpen";
+            /**
+             * From
+             * @description Detail fainter than this, noise perhaps, is left as it is
+             * @default 0
+             */
+            least: number;
+            /**
+             * Radius
+             * @description Per cent of the width
+             * @default 0.15
+             */
+            radius: number;
+            /**
+             * Strength
+             * @description Times the detail
+             * @default 0.8
+             */
+            strength: number;
+        };
+        /**
          * Shown
          * @description Whether ours shows, or the original.
          */
@@ -4117,7 +4859,7 @@ export interface components {
              */
             mask: string | null;
             /** Params */
-            params: components["schemas"]["BalanceLight"] | components["schemas"]["CutTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["LayPicture"] | components["schemas"]["AnotherMap"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"] | components["schemas"]["RoughnessFromGloss"];
+            params: components["schemas"]["BalanceLight"] | components["schemas"]["CutTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["Curves"] | components["schemas"]["Exposure"] | components["schemas"]["Colourise"] | components["schemas"]["Recolour"] | components["schemas"]["Match"] | components["schemas"]["Desaturate"] | components["schemas"]["Denoise"] | components["schemas"]["Blur"] | components["schemas"]["Sharpen"] | components["schemas"]["HighPass"] | components["schemas"]["Grain"] | components["schemas"]["Fill"] | components["schemas"]["Gradient"] | components["schemas"]["Noise"] | components["schemas"]["Pattern"] | components["schemas"]["Lettering"] | components["schemas"]["Borrow"] | components["schemas"]["Invert"] | components["schemas"]["Swizzle"] | components["schemas"]["Pack"] | components["schemas"]["Palette"] | components["schemas"]["LowResolution"] | components["schemas"]["LayPicture"] | components["schemas"]["AnotherMap"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"] | components["schemas"]["RoughnessFromGloss"];
             /**
              * Proposed
              * @default false
@@ -4287,6 +5029,35 @@ export interface components {
             target: string;
             /** Undo */
             undo: string | null;
+        };
+        /**
+         * Swizzle
+         * @description Parameters of :func:`swizzle`.
+         */
+        Swizzle: {
+            /**
+             * Blue
+             * @description What blue is taken from
+             * @default blue
+             */
+            blue: components["schemas"]["Take"];
+            /**
+             * Green
+             * @description What green is taken from
+             * @default green
+             */
+            green: components["schemas"]["Take"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "swizzle";
+            /**
+             * Red
+             * @description What red is taken from
+             * @default red
+             */
+            red: components["schemas"]["Take"];
         };
         /**
          * Take
@@ -4586,6 +5357,12 @@ export interface components {
              * @enum {string}
              */
             kind: "tone";
+            /**
+             * Lightness
+             * @description Towards black or white, evenly for the eye
+             * @default 0
+             */
+            lightness: number;
             /**
              * Saturation
              * @description 0 is grey

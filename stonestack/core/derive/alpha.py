@@ -10,7 +10,7 @@ from pydantic import Field
 from stonestack.core import colour
 from stonestack.core.image import Picture, Space
 from stonestack.core.roles import Role
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.stepkind import Group, StepKind, StepParams
 
 
 class AlphaFromPicture(StepParams):
@@ -57,5 +57,6 @@ STEP = StepKind(
     apply=alpha_from_picture,
     spaces=frozenset({Space.LINEAR}),
     makes=Role.ALPHA,
+    group=Group.MAKE,
     summary=lambda p: "own alpha" if p.source == "own" else f"lightness at {p.middle:.2f}",
 )

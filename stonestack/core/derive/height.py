@@ -11,7 +11,7 @@ from stonestack.core import colour
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.resize import resample
 from stonestack.core.roles import Role
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.stepkind import Group, StepKind, StepParams
 
 _BROAD_SAMPLES = 8
 _FINE_SAMPLES = 160
@@ -84,5 +84,6 @@ STEP = StepKind(
     apply=height_from_colour,
     spaces=frozenset({Space.LINEAR}),
     makes=Role.HEIGHT,
+    group=Group.MAKE,
     summary=lambda p: f"{'dark' if p.invert else 'light'} stands out",
 )

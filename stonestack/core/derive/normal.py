@@ -9,7 +9,7 @@ from pydantic import Field
 
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.roles import Role
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.stepkind import Group, StepKind, StepParams
 from stonestack.core.texels import normalised
 
 
@@ -71,5 +71,6 @@ STEP = StepKind(
     apply=normal_from_height,
     spaces=frozenset({Space.DATA}),
     makes=Role.NORMAL,
+    group=Group.MAKE,
     summary=lambda p: f"relief {p.relief:.1f} %",
 )

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from stonestack.core.image import Picture, Space
 from stonestack.core.roles import Role
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.stepkind import Group, StepKind, StepParams
 
 
 class RoughnessFromGloss(StepParams):
@@ -38,5 +38,6 @@ STEP = StepKind(
     apply=roughness_from_gloss,
     spaces=frozenset({Space.DATA}),
     makes=Role.ROUGHNESS,
+    group=Group.MAKE,
     summary=lambda p: f"bent {p.bend:.2f}",
 )

@@ -10,7 +10,7 @@ from pydantic import Field
 from stonestack.core import colour
 from stonestack.core.image import Picture, Space
 from stonestack.core.roles import Role
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.stepkind import Group, StepKind, StepParams
 
 
 class SpecularFromColour(StepParams):
@@ -64,5 +64,6 @@ STEP = StepKind(
     apply=specular_from_colour,
     spaces=frozenset({Space.LINEAR}),
     makes=Role.SPECULAR,
+    group=Group.MAKE,
     summary=lambda p: f"{p.low:.2f}–{p.high:.2f}",
 )

@@ -30,6 +30,7 @@ def _plain(step: StepKind) -> Operation:
         (Kind.PICTURE,) * (1 + step.reads),
         Kind.PICTURE,
         lambda params, inputs, _: step.apply(inputs[0], params, *inputs[1:]),
+        more=Kind.PICTURE if step.may_read else None,
     )
 
 

@@ -9,7 +9,25 @@ from pydantic import Field
 from stonestack.core.derive import alpha, height, normal, roughness, specular
 from stonestack.core.registers import must_agree
 from stonestack.core.stepkind import StepKind, StepParams
-from stonestack.core.steps import another, laying, levels, tone
+from stonestack.core.steps import (
+    another,
+    borrowing,
+    channels,
+    colourise,
+    curves,
+    desaturate,
+    detail,
+    exposure,
+    fill,
+    grain,
+    laying,
+    lettering,
+    levels,
+    match,
+    palette,
+    recolour,
+    tone,
+)
 from stonestack.core.tile import blend, boundary, light, mirrored, patches, quilt, wrapped
 
 __all__ = ["STEPS", "AnyStep", "StepKind", "StepParams"]
@@ -26,6 +44,28 @@ STEPS: dict[str, StepKind] = {
         patches.STEP,
         levels.STEP,
         tone.STEP,
+        curves.STEP,
+        exposure.STEP,
+        colourise.STEP,
+        recolour.STEP,
+        match.STEP,
+        desaturate.STEP,
+        detail.DENOISE,
+        detail.BLUR,
+        detail.SHARPEN,
+        detail.HIGH_PASS,
+        grain.STEP,
+        fill.FILL,
+        fill.GRADIENT,
+        fill.NOISE,
+        fill.PATTERN,
+        lettering.STEP,
+        borrowing.STEP,
+        channels.INVERT,
+        channels.SWIZZLE,
+        channels.PACK,
+        palette.PALETTE,
+        palette.LOW_RESOLUTION,
         laying.STEP,
         another.STEP,
         height.STEP,
@@ -46,6 +86,28 @@ AnyStep = Annotated[
     | patches.PatchSpots
     | levels.Levels
     | tone.Tone
+    | curves.Curves
+    | exposure.Exposure
+    | colourise.Colourise
+    | recolour.Recolour
+    | match.Match
+    | desaturate.Desaturate
+    | detail.Denoise
+    | detail.Blur
+    | detail.Sharpen
+    | detail.HighPass
+    | grain.Grain
+    | fill.Fill
+    | fill.Gradient
+    | fill.Noise
+    | fill.Pattern
+    | lettering.Lettering
+    | borrowing.Borrow
+    | channels.Invert
+    | channels.Swizzle
+    | channels.Pack
+    | palette.Palette
+    | palette.LowResolution
     | laying.LayPicture
     | another.AnotherMap
     | height.HeightFromColour

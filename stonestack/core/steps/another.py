@@ -11,7 +11,7 @@ from pydantic import Field
 from stonestack.core.image import Picture, Space
 from stonestack.core.references import MapRef
 from stonestack.core.resize import resize
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.stepkind import Group, StepKind, StepParams
 
 
 class AnotherMap(StepParams):
@@ -43,5 +43,6 @@ STEP = StepKind(
     version=1,
     apply=another_map,
     spaces=frozenset({Space.LINEAR, Space.DATA}),
+    group=Group.LAY,
     summary=lambda p: p.map.map,
 )

@@ -1,22 +1,16 @@
-"""Lay a picture over a map: placed, turned and scaled, and carried on over a tile's edges.
-
-Source of the filter: area average at the picture's own resolution, then linear between samples, as
-in P. Heckbert, "Fundamentals of Texture Mapping and Image Warping", UC Berkeley 1989, section 3.5.
-"""
+"""Lay a picture over a map: placed, turned and scaled, and carried on over a tile's edges."""
 
 from __future__ import annotations
 
-import math
-from dataclasses import replace
 from typing import Literal
 
-import numpy as np
 from pydantic import Field
 
-from stonestack.core.image import Floats, Picture, Space, premultiplied, straightened
+from stonestack.core.image import Picture, Space
 from stonestack.core.references import SourceRef
-from stonestack.core.resize import resize
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.steps.placing import Place, placed
+from stonestack.core.steps.stamping import fitted_to_light, stamped
 
 
 class LayPicture(StepParams):
@@ -44,6 +38,25 @@ class LayPicture(StepParams):
     turn: float = Field(
         0.0, ge=-180, le=180, multiple_of=0.1, title="Turn", description="Degrees clockwise"
     )
+    mirrored: Literal["no", "across", "down", "both"] = Field(
+        "no", title="Mirrored", description="Left to right, top to bottom, or both"
+    )
+    light: float = Field(
+        0.0,
+        ge=0,
+        le=1,
+        multiple_of=0.01,
+        title="Take the light",
+        description="How far it follows light and shade of what lies beneath",
+    )
+    depth: float = Field(
+        1.0,
+        ge=-20,
+        le=20,
+        multiple_of=0.1,
+        title="Depth",
+        description="On a normal map: how far it stands out, or in, per cent of the width",
+    )
 
 
 def lay_picture(map_: Picture, params: LayPicture, picture: Picture) -> Picture:
@@ -52,87 +65,21 @@ def lay_picture(map_: Picture, params: LayPicture, picture: Picture) -> Picture:
     Parameters
     ----------
     map_ : Picture
-        Its size and whether it wraps are followed; where it wraps, what reaches over one edge
-        comes in at the other.
+        Its size and whether it wraps are followed.
     picture : Picture
-        Of the map's meaning; straight alpha is kept.
+        Of colour; on plain numbers its mean is laid, and on vectors its shape stands out.
     """
-    width, height = map_.width, map_.height
-    across = params.width * width
-    down = across * picture.height / picture.width * params.stretch
-    small = resize(
-        picture,
-        max(1, min(picture.width, round(across))),
-        max(1, min(picture.height, round(down))),
-        "box",
+    across = params.width * map_.width
+    place = Place(
+        params.x * map_.width,
+        params.y * map_.height,
+        across,
+        across * picture.height / picture.width * params.stretch,
+        params.turn,
+        (params.mirrored in ("across", "both"), params.mirrored in ("down", "both")),
     )
-    values = premultiplied(_opaque(small))
-    turn = math.radians(params.turn)
-    cos, sin = math.cos(turn), math.sin(turn)
-    out = np.zeros((height, width, values.shape[2]), np.float32)
-    reach = math.hypot(across, down) / 2 + 2
-    for shift_x in _shifts(params.x * width, reach, width, map_.wraps):
-        for shift_y in _shifts(params.y * height, reach, height, map_.wraps):
-            _laid(out, values, (shift_x, shift_y), (across, down), (cos, sin))
-    like = replace(map_, pixels=np.zeros((1, 1, values.shape[2]), np.float32), alpha=True)
-    return straightened(out, like)
-
-
-def _opaque(picture: Picture) -> Picture:
-    if picture.alpha:
-        return picture
-    solid = np.ones((picture.height, picture.width, 1), np.float32)
-    return replace(picture, pixels=np.concatenate([picture.pixels, solid], axis=2), alpha=True)
-
-
-def _shifts(middle: float, reach: float, side: int, wraps: bool) -> list[float]:
-    """Return where the picture's middle lies, with its repeats that reach into the map."""
-    if not wraps:
-        return [middle]
-    first = math.ceil((-reach - middle) / side)
-    last = math.floor((side + reach - middle) / side)
-    return [middle + n * side for n in range(first, last + 1)]
-
-
-def _laid(
-    out: Floats,
-    values: Floats,
-    middle: tuple[float, float],
-    size: tuple[float, float],
-    turned: tuple[float, float],
-) -> None:
-    """Lay premultiplied values over what is there, once."""
-    (mx, my), (across, down), (cos, sin) = middle, size, turned
-    reach_x = (abs(across * cos) + abs(down * sin)) / 2 + 1
-    reach_y = (abs(across * sin) + abs(down * cos)) / 2 + 1
-    left, right = max(0, math.floor(mx - reach_x)), min(out.shape[1], math.ceil(mx + reach_x))
-    top, bottom = max(0, math.floor(my - reach_y)), min(out.shape[0], math.ceil(my + reach_y))
-    if left >= right or top >= bottom:
-        return
-    x = np.arange(left, right, dtype=np.float32) + np.float32(0.5 - mx)
-    y = (np.arange(top, bottom, dtype=np.float32) + np.float32(0.5 - my))[:, np.newaxis]
-    u = (x * cos + y * sin) / across + 0.5
-    v = (-x * sin + y * cos) / down + 0.5
-    sampled = _sampled(values, u * values.shape[1] - 0.5, v * values.shape[0] - 0.5)
-    # A hard edge that crosses a texel covers it by its share.
-    cover = np.clip(np.minimum(u, 1 - u) * across + 0.5, 0, 1)
-    cover *= np.clip(np.minimum(v, 1 - v) * down + 0.5, 0, 1)
-    sampled *= cover[..., np.newaxis].astype(np.float32)
-    part = out[top:bottom, left:right]
-    part *= 1 - sampled[..., -1:]
-    part += sampled
-
-
-def _sampled(values: Floats, x: Floats, y: Floats) -> Floats:
-    """Return values between samples, linear both ways; beyond the rim it goes on."""
-    height, width = values.shape[:2]
-    x0, y0 = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
-    fx, fy = (x - x0).astype(np.float32)[..., None], (y - y0).astype(np.float32)[..., None]
-    left, right = np.clip(x0, 0, width - 1), np.clip(x0 + 1, 0, width - 1)
-    top, bottom = np.clip(y0, 0, height - 1), np.clip(y0 + 1, 0, height - 1)
-    above = values[top, left] * (1 - fx) + values[top, right] * fx
-    below = values[bottom, left] * (1 - fx) + values[bottom, right] * fx
-    return np.asarray(above * (1 - fy) + below * fy, np.float32)
+    layer = placed(map_, picture, place)
+    return stamped(map_, fitted_to_light(map_, layer, params.light), params.depth)
 
 
 STEP = StepKind(
@@ -140,9 +87,10 @@ STEP = StepKind(
     title="Lay a picture over",
     hint="A sign, a stain or any picture, placed by hand",
     params=LayPicture,
-    version=1,
+    version=2,
     apply=lay_picture,
-    spaces=frozenset({Space.LINEAR, Space.DATA}),
+    spaces=frozenset({Space.LINEAR, Space.DATA, Space.VECTOR}),
     summary=lambda p: f"{p.picture.name}, {p.width * 100:.0f} %",
     over=True,
+    group=Group.LAY,
 )

@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 
 from stonestack.core import colour
 from stonestack.core.image import Picture, Space
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.stepkind import Group, StepKind, StepParams
 
 
 class Levels(StepParams):
@@ -50,5 +50,6 @@ STEP = StepKind(
     version=1,
     apply=levels,
     spaces=frozenset({Space.LINEAR, Space.DATA}),
+    group=Group.TONE,
     summary=lambda p: f"{p.black:.2f}–{p.white:.2f}",
 )

@@ -1,4 +1,4 @@
-"""Tone: brightness, saturation and hue of a colour map."""
+"""Tone: brightness, saturation, hue and lightness of a colour map."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from pydantic import Field
 
 from stonestack.core import colour
 from stonestack.core.image import Picture, Space
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.stepkind import Group, StepKind, StepParams
 
 
 class Tone(StepParams):
@@ -25,13 +25,21 @@ class Tone(StepParams):
     hue: float = Field(
         0.0, ge=-180, le=180, multiple_of=1, title="Hue", description="Degrees round the circle"
     )
+    lightness: float = Field(
+        0.0,
+        ge=-1,
+        le=1,
+        multiple_of=0.01,
+        title="Lightness",
+        description="Towards black or white, evenly for the eye",
+    )
 
 
 def tone(picture: Picture, params: Tone) -> Picture:
     """Scale light, turn hue about the grey axis and scale the distance from grey.
 
-    All three are one linear map of linear light. Luminance is put back after the turn, so
-    that a hue is changed without a change of brightness.
+    These three are one linear map of linear light; lightness comes after it. Luminance is put
+    back after the turn, so that a hue is changed without a change of brightness.
     """
     angle = np.radians(params.hue)
     c, s = np.cos(angle), np.sin(angle)
@@ -48,16 +56,22 @@ def tone(picture: Picture, params: Tone) -> Picture:
     turned = picture.body @ turn.T
     turned = turned + (grey - colour.luminance(turned))
     mixed = grey + (turned - grey) * np.float32(params.saturation)
-    return picture.with_body(np.clip(mixed * np.float32(params.brightness), 0, 1))
+    light = np.clip(mixed * np.float32(params.brightness), 0, 1)
+    if params.lightness != 0:
+        stored = colour.to_seen(light)
+        end = np.float32(params.lightness > 0)
+        light = colour.from_seen(stored + (end - stored) * np.float32(abs(params.lightness)))
+    return picture.with_body(light)
 
 
 STEP = StepKind(
     name="tone",
     title="Tone",
-    hint="Brightness, saturation and hue",
+    hint="Brightness, saturation, hue and lightness",
     params=Tone,
     version=1,
     apply=tone,
     spaces=frozenset({Space.LINEAR}),
+    group=Group.COLOUR,
     summary=lambda p: f"×{p.brightness:.2f}, hue {p.hue:+.0f}°",
 )

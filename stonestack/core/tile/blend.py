@@ -18,7 +18,7 @@ from pydantic import Field
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.parallel import over_bands
-from stonestack.core.stepkind import StepKind, StepParams, alone
+from stonestack.core.stepkind import Group, StepKind, StepParams, alone
 from stonestack.core.tile.grain import grain_of
 from stonestack.core.tile.ways import (
     AXES_WORDS,
@@ -246,6 +246,7 @@ STEP = StepKind(
     version=3,
     apply=blend_tile,
     spaces=frozenset(Space),
+    group=Group.TILE,
     summary=lambda p: f"blended {AXES_WORDS[p.axes]}",
     geometry=GEOMETRY,
     family=FAMILY,

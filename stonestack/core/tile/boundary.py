@@ -19,7 +19,7 @@ from pydantic import Field
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.resize import resample
-from stonestack.core.stepkind import StepKind, StepParams, alone
+from stonestack.core.stepkind import Group, StepKind, StepParams, alone
 from stonestack.core.tile.cutpath import least_path
 from stonestack.core.tile.membrane import across_strip
 from stonestack.core.tile.ways import (
@@ -460,6 +460,7 @@ STEP = StepKind(
     version=4,
     apply=cut_tile,
     spaces=frozenset(Space),
+    group=Group.TILE,
     summary=lambda p: f"cut {AXES_WORDS[p.axes]}",
     geometry=GEOMETRY,
     family=FAMILY,

@@ -17,7 +17,7 @@ from pydantic import Field
 
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.resize import resample
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.stepkind import Group, StepKind, StepParams
 
 _GRID = 96
 _ORDER = 6
@@ -153,5 +153,6 @@ STEP = StepKind(
     version=2,
     apply=balance_light,
     spaces=frozenset({Space.LINEAR, Space.DATA}),
+    group=Group.TILE,
     summary=lambda p: f"{p.amount * 100:.0f} %",
 )

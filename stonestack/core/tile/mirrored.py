@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
+from stonestack.core.stepkind import Geometry, Group, StepKind, StepParams, alone
 from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes
 
 
@@ -68,6 +68,7 @@ STEP = StepKind(
     version=1,
     apply=mirror_tile,
     spaces=frozenset(Space),
+    group=Group.TILE,
     summary=lambda p: f"mirrored {AXES_WORDS[p.axes]}",
     geometry=GEOMETRY,
     family=FAMILY,

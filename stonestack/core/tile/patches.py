@@ -16,7 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from stonestack.core import stopping
 from stonestack.core.image import Floats, Picture, Space, premultiplied
-from stonestack.core.stepkind import Geometry, StepKind, StepParams, alone
+from stonestack.core.stepkind import Geometry, Group, StepKind, StepParams, alone
 from stonestack.core.tile.period import Lattice, find_lattice_of_parts
 from stonestack.core.tile.repetition import repetition_of
 from stonestack.core.tile.ways import as_seen, from_seen
@@ -145,11 +145,11 @@ def _covered(values: Floats, spot: Spot, way: tuple[int, int]) -> Floats:
     there = np.ix_((rows + way[0]) % height, (columns + way[1]) % width)
     middle = (spot.y * height - rows[0], spot.x * width - columns[0])
     covered = values.copy()
-    covered[here] = _cloned(values[here], values[there], middle, radius)
+    covered[here] = disc_fitted(values[here], values[there], middle, radius)
     return covered
 
 
-def _cloned(here: Floats, there: Floats, middle: tuple[float, float], radius: float) -> Floats:
+def disc_fitted(here: Floats, there: Floats, middle: tuple[float, float], radius: float) -> Floats:
     """Lay one piece into another within a disc, with no step at the rim.
 
     To the piece is added the harmonic field that makes up the difference at the rim. In a disc
@@ -236,6 +236,7 @@ STEP = StepKind(
     version=2,
     apply=patch_spots,
     spaces=frozenset(Space),
+    group=Group.TILE,
     summary=lambda p: f"{len(p.spots)} spot{'' if len(p.spots) == 1 else 's'} repaired",
     geometry=GEOMETRY,
 )

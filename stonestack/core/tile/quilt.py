@@ -20,7 +20,7 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.parallel import over_bands
 from stonestack.core.resize import limited
-from stonestack.core.stepkind import StepKind, StepParams, alone
+from stonestack.core.stepkind import Group, StepKind, StepParams, alone
 from stonestack.core.tile.grain import grain_of
 from stonestack.core.tile.membrane import all_over
 from stonestack.core.tile.quilt_kernels import (
@@ -482,6 +482,7 @@ STEP = StepKind(
     version=4,
     apply=quilt_tile,
     spaces=frozenset(Space),
+    group=Group.TILE,
     summary=lambda p: f"quilted {AXES_WORDS[p.axes]}",
     geometry=GEOMETRY,
     family=FAMILY,

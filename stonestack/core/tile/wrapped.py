@@ -14,7 +14,7 @@ import numpy as np
 from pydantic import Field
 
 from stonestack.core.image import Floats, Picture, Space, premultiplied
-from stonestack.core.stepkind import StepKind, StepParams, alone
+from stonestack.core.stepkind import Group, StepKind, StepParams, alone
 from stonestack.core.tile.membrane import between
 from stonestack.core.tile.ways import (
     AXES_WORDS,
@@ -197,6 +197,7 @@ STEP = StepKind(
     version=2,
     apply=wrap_tile,
     spaces=frozenset(Space),
+    group=Group.TILE,
     summary=lambda p: f"evened out {AXES_WORDS[p.axes]}",
     geometry=GEOMETRY,
     family=FAMILY,

@@ -1,0 +1,77 @@
+"""The nearest of few colours, and spreading the error: compiled."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from stonestack.core.image import Floats
+
+
+@njit(nogil=True, cache=True)
+def diffused(lab: Floats, colours: Floats, amount: float, wraps: bool) -> NDArray[np.int32]:
+    """Return which colour each texel gets, its error spread to those that follow.
+
+    Floyd and Steinberg's weights, row by row to the right. On a ring two rounds are made, the
+    second with what the first spread over the edges.
+
+    Parameters
+    ----------
+    lab : ndarray, float32, shape (height, width, 3)
+    colours : ndarray, float32, shape (count, 3)
+    amount : float
+        Share of the error that is spread, 0..1.
+    """
+    height, width, _ = lab.shape
+    out = np.zeros((height, width), np.int32)
+    first = np.zeros((width, 3), np.float32)
+    rounds = 2 if wraps else 1
+    for _ in range(rounds):
+        here = first.copy()
+        for y in range(height):
+            below = np.zeros((width, 3), np.float32)
+            for x in range(width):
+                best, least = 0, np.float32(1e9)
+                a = lab[y, x, 0] + here[x, 0]
+                b = lab[y, x, 1] + here[x, 1]
+                c = lab[y, x, 2] + here[x, 2]
+                for k in range(len(colours)):
+                    da, db, dc = a - colours[k, 0], b - colours[k, 1], c - colours[k, 2]
+                    apart = da * da + db * db + dc * dc
+                    if apart < least:
+                        best, least = k, apart
+                out[y, x] = best
+                for k in range(3):
+                    value = (a, b, c)[k]
+                    error = (value - colours[best, k]) * np.float32(amount)
+                    right, left = x + 1, x - 1
+                    if wraps:
+                        right, left = right % width, left % width
+                    if right < width:
+                        if x + 1 < width:
+                            here[right, k] += error * np.float32(7 / 16)
+                        below[right, k] += error * np.float32(1 / 16)
+                    if left >= 0:
+                        below[left, k] += error * np.float32(3 / 16)
+                    below[x, k] += error * np.float32(5 / 16)
+            here = below
+        first = here
+    return out
+
+
+@njit(nogil=True, cache=True)
+def nearest(lab: Floats, colours: Floats, out: NDArray[np.int64], start: int, stop: int) -> None:
+    """Fill ``out[i]`` with which colour, shape (count, 3), lies nearest to ``lab[i]``."""
+    for i in range(start, stop):
+        best, least = 0, np.float32(1e9)
+        for k in range(len(colours)):
+            a, b, c = (
+                lab[i, 0] - colours[k, 0],
+                lab[i, 1] - colours[k, 1],
+                lab[i, 2] - colours[k, 2],
+            )
+            apart = a * a + b * b + c * c
+            if apart < least:
+                best, least = k, apart
+        out[i] = best

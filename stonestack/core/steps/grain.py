@@ -1,0 +1,55 @@
+"""Grain: a little unevenness, as film, paper and stone have it."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from stonestack.core import colour
+from stonestack.core.image import Picture, Space
+from stonestack.core.noise import cells_of, gradient_noise
+from stonestack.core.stepkind import Group, StepKind, StepParams
+
+
+class Grain(StepParams):
+    """Parameters of :func:`grain`."""
+
+    kind: Literal["grain"] = "grain"
+    strength: float = Field(
+        0.06, ge=0, le=0.5, multiple_of=0.005, title="Strength", description="Lighter and darker by"
+    )
+    size: float = Field(
+        0.8, ge=0.1, le=5, multiple_of=0.05, title="Size", description="Per cent of the width"
+    )
+    tinted: bool = Field(False, title="Tinted", description="Each channel has grain of its own")
+    seed: int = Field(1, ge=0, le=9999, title="Seed", description="Another number, other grain")
+
+
+def grain(picture: Picture, params: Grain) -> Picture:
+    """Add noise on the scale that the eye is even on."""
+    stored = colour.seen(picture)
+    count = stored.shape[2] if params.tinted else 1
+    cells = cells_of(params.size, picture.width, picture.height)
+    layers = [
+        gradient_noise(picture.width, picture.height, cells, 2, 7 * params.seed + place, 0.7)
+        for place in range(count)
+    ]
+    noise = np.stack(layers, axis=2) * np.float32(params.strength)
+    uneven = np.clip(stored + noise, 0, 1)
+    linear = picture.space is Space.LINEAR
+    return picture.with_body(colour.from_seen(uneven) if linear else uneven)
+
+
+STEP = StepKind(
+    name="grain",
+    title="Grain",
+    hint="Adds fine unevenness",
+    params=Grain,
+    version=1,
+    apply=grain,
+    spaces=frozenset({Space.LINEAR, Space.DATA}),
+    group=Group.DETAIL,
+    summary=lambda p: f"{p.strength:.3f}",
+)

@@ -1,0 +1,88 @@
+"""Match: brightness and colour of another picture, by mean and spread.
+
+Source: E. Reinhard, M. Ashikhmin, B. Gooch and P. Shirley, "Color Transfer between Images", IEEE
+Computer Graphics and Applications 21 (2001), section 2, here in OKLab.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from stonestack.core import perceptual
+from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.references import SourceRef
+from stonestack.core.resize import limited
+from stonestack.core.stepkind import Group, StepKind, StepParams
+
+_SEEN_AT = 512
+"""Longest side at which means are taken; more makes no difference to them."""
+_FLAT = 1e-4
+
+
+class Match(StepParams):
+    """Parameters of :func:`match`."""
+
+    kind: Literal["match"] = "match"
+    picture: SourceRef = Field(title="Picture", description="What it is made like")
+    lightness: float = Field(
+        1.0, ge=0, le=1, multiple_of=0.01, title="Brightness", description="How far it is matched"
+    )
+    spread: float = Field(
+        1.0, ge=0, le=1, multiple_of=0.01, title="Contrast", description="How far it is matched"
+    )
+    colour: float = Field(
+        1.0, ge=0, le=1, multiple_of=0.01, title="Colour", description="How far it is matched"
+    )
+
+
+@dataclass(frozen=True)
+class Likeness:
+    """Mean and spread of lightness and colour, in OKLab.
+
+    Parameters
+    ----------
+    mean, spread : ndarray, float32, shape (3,)
+    """
+
+    mean: Floats
+    spread: Floats
+
+
+def likeness(picture: Picture) -> Likeness:
+    """Measure a picture of colour; what is clear does not count."""
+    small = limited(picture, _SEEN_AT)
+    lab = perceptual.to_lab(small.body).reshape(-1, 3)
+    weights = np.ones(len(lab)) if small.opacity is None else small.opacity.reshape(-1)
+    total = max(float(weights.sum()), 1e-6)
+    mean = (lab * weights[:, np.newaxis]).sum(axis=0) / total
+    spread = np.sqrt((np.square(lab - mean) * weights[:, np.newaxis]).sum(axis=0) / total)
+    return Likeness(mean.astype(np.float32), spread.astype(np.float32))
+
+
+def match(picture: Picture, params: Match, other: Picture) -> Picture:
+    """Give a picture the mean and the spread of another, as far as is asked."""
+    own, wanted = likeness(picture), likeness(other)
+    share = np.array([params.lightness, params.colour, params.colour], np.float32)
+    mean = own.mean + (wanted.mean - own.mean) * share
+    by = np.where(own.spread > _FLAT, wanted.spread / np.maximum(own.spread, _FLAT), 1)
+    share = np.array([params.spread, params.colour, params.colour], np.float32)
+    scale = np.asarray(np.clip(by, 0.1, 10) ** share, np.float32)
+    lab = perceptual.to_lab(picture.body)
+    return picture.with_body(perceptual.from_lab((lab - own.mean) * scale + mean))
+
+
+STEP = StepKind(
+    name="match",
+    title="Match",
+    hint="Brightness, contrast and colour of another picture, so that both suit one scene",
+    params=Match,
+    version=1,
+    apply=match,
+    spaces=frozenset({Space.LINEAR}),
+    group=Group.COLOUR,
+    summary=lambda p: p.picture.name,
+)
