@@ -12,7 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from stonestack import __version__
-from stonestack.cli import check, deliveries, games, safe
+from stonestack.cli import apply, check, deliveries, games, safe
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -77,6 +77,7 @@ def _parser() -> argparse.ArgumentParser:
     convert.set_defaults(run=_convert)
 
     _add_tiling(commands)
+    apply.add(commands)
 
     deliveries.add(commands)
     games.add(commands)

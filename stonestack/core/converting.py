@@ -201,12 +201,16 @@ class _Conversion:
                     f"A {self.kind} file holds no {format_name} blocks.",
                     "Leave --format out, or write .dds or .ktx2.",
                 )
-            written = Written(kind=self.kind, bits=self.picture.bits)
-            return self._run.file(self._graph, self.put("image", written, key))
+            return self._run.file(self._graph, stored_as(self._graph, key, self.kind, self.picture))
         usual = BlockFormat.BC3 if self.picture.alpha else ROLES[self._role].formats[0]
         format_ = BlockFormat(format_name) if format_name else usual
         texture = self.put("compress", Storing(format=format_, mips=mips), key)
         return self._run.file(self._graph, self.put(self.kind.value, None, texture))
+
+
+def stored_as(graph: Graph, key: Key, kind: FileKind, picture: Picture) -> Key:
+    """Return the node that writes a picture as a picture file, no coarser than it came."""
+    return ops.put(graph, "image", Written(kind=kind, bits=picture.bits), (key,))
 
 
 def check_output(output_name: str) -> FileKind:

@@ -1,4 +1,4 @@
-"""What a step reads besides its own map, declared in its parameter model by typed references."""
+"""What steps and masks read besides, declared in their parameter models by typed references."""
 
 from __future__ import annotations
 
@@ -26,6 +26,24 @@ class MapRef(Reference):
     """Another map of the same surface, after its steps."""
 
     map: str
+
+
+class MaskRef(Reference):
+    """Another mask of the same surface."""
+
+    mask: str
+
+
+class StrokesRef(Reference):
+    """Strokes of a marker, kept as a file by its content hash."""
+
+    sha256: str = Field(pattern="^[0-9a-f]{64}$")
+    count: int = Field(0, ge=0)
+
+
+def is_reference(annotation: object, of: type[Reference] = Reference) -> bool:
+    """Tell whether a field's annotation is a reference of a kind."""
+    return isinstance(annotation, type) and issubclass(annotation, of)
 
 
 def references(params: BaseModel) -> Iterator[tuple[str, Reference]]:

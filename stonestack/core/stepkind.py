@@ -11,7 +11,7 @@ from typing import Any, get_args, get_origin
 from pydantic import BaseModel, ConfigDict
 
 from stonestack.core.image import Picture, Space
-from stonestack.core.references import Reference
+from stonestack.core.references import is_reference
 from stonestack.core.resize import limited
 from stonestack.core.roles import ROLES, Role
 
@@ -118,13 +118,13 @@ class StepKind:
     @property
     def reads(self) -> int:
         """How many other pictures it always reads."""
-        return sum(_is_reference(f.annotation) for f in self.params.model_fields.values())
+        return sum(is_reference(f.annotation) for f in self.params.model_fields.values())
 
     @property
     def may_read(self) -> bool:
         """Whether it reads further pictures where they are named."""
         return any(
-            _is_reference(option)
+            is_reference(option)
             for field in self.params.model_fields.values()
             if get_origin(field.annotation) is UnionType
             for option in get_args(field.annotation)
@@ -142,10 +142,6 @@ class StepKind:
     def suits(self, role: Role) -> bool:
         """Tell whether a map of a role may have it."""
         return role is self.makes if self.makes else ROLES[role].space in self.spaces
-
-
-def _is_reference(annotation: object) -> bool:
-    return isinstance(annotation, type) and issubclass(annotation, Reference)
 
 
 def alone(geometry: Geometry) -> Callable[[Picture, Any], Picture]:

@@ -16,17 +16,19 @@ from stonestack.core.document import (
     Step,
     Surface,
     follows,
+    laid_steps,
     moving_steps,
 )
 from stonestack.core.graph import Graph, Key, Node, ordered
 from stonestack.core.image import Space
+from stonestack.core.masks import AnyMask
 from stonestack.core.materials import Material
 from stonestack.core.normals import Green
 from stonestack.core.ops.facts import Done, Stored
 from stonestack.core.ops.files import DdsForm, Heading, Listing, Shown, Storing, Text
 from stonestack.core.ops.pictures import Limit, Reading
-from stonestack.core.ops.stages import GEOMETRY, MASK, Mixing
-from stonestack.core.references import MapRef, Reference, SourceRef, references
+from stonestack.core.ops.stages import GEOMETRY, MASK, Combining, Finishing, Mixing
+from stonestack.core.references import MapRef, MaskRef, Reference, SourceRef, StrokesRef, references
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.stepkind import SOLVED_AT
 from stonestack.core.steps import STEPS
@@ -133,7 +135,9 @@ class Wiring:
         for mask in self.surface.masks:
             using = [way for m, way in ways if any(step.mask == mask.id for step in m.steps)]
             for way in [*using, *(way for _, way in ways)][:1]:
-                drawn[mask.id] = self._mask(mask.id, way)
+                key = self._mask(mask.id, way, self.longest)
+                if key is not None:
+                    drawn[mask.id] = key
         return drawn
 
     def out_of_date(self, m: Map) -> bool:
@@ -242,28 +246,75 @@ class Wiring:
             # What it reads has no origin yet, so there is nothing to bring in.
             return way
         inputs = [way.key, *(key for key in read if key is not None)]
+        mask = None if step.mask is None else self._mask(step.mask, way, longest)
+        if step.mask is not None and mask is None:
+            return way
         after = self._put(step.params.kind, step.params, *inputs)
-        return _Way(way.start, self._mixed(step, way, after), way.moved)
+        return _Way(way.start, self._mixed(step, way, after, mask), way.moved)
 
-    def _mixed(self, step: Step, way: _Way, after: Key) -> Key:
+    def _mixed(self, step: Step, way: _Way, after: Key, mask: Key | None) -> Key:
         """Mix what a step has made with what was before, by its mask, amount and blend mode."""
         if step.whole:
             return after
-        mask = [] if step.mask is None else [self._mask(step.mask, way)]
         mixing = Mixing(amount=step.amount, blend=step.blend)
-        return self._put("over" if step.kind.over else "mix", mixing, way.key, after, *mask)
+        inputs = [way.key, after, *([] if mask is None else [mask])]
+        return self._put("over" if step.kind.over else "mix", mixing, *inputs)
 
-    def _mask(self, mask_id: str, way: _Way) -> Key:
-        """Draw a mask: on the map as it is, or on its beginning and moved as its texels were."""
+    def _mask(self, mask_id: str, way: _Way, longest: int | None) -> Key | None:
+        """Draw a mask: on the map as it is, or on its beginning and moved as its texels were.
+
+        None where it is made of a map that has no origin yet.
+        """
         mask = self.surface.mask(mask_id)
         on_source = mask.on == "source"
         like = way.start if on_source else way.key
-        key = self._put(f"{MASK}{mask.shape.kind}", mask.shape, like)
+        key = self._shape(mask.shape, like, way, longest)
+        for part in mask.parts:
+            other = self._shape(part.shape, like, way, longest)
+            if key is None or other is None:
+                return None
+            key = self._put("combine", Combining(how=part.how), key, other)
+        if key is None:
+            return None
         if on_source:
             for moved in way.moved:
                 params = moved.step.params
                 key = self._put(params.kind, params, key, moved.guide, moved.geometry)
-        return self._put("invert", None, key) if mask.inverted else key
+        finishing = Finishing(
+            grow=mask.grow,
+            feather=mask.feather,
+            inverted=mask.inverted,
+            inside=mask.inside,
+            outside=mask.outside,
+        )
+        return key if finishing == Finishing() else self._put("finish_mask", finishing, key)
+
+    def _shape(self, shape: AnyMask, like: Key, way: _Way, longest: int | None) -> Key | None:
+        """Draw one part of a mask, of the maps, masks and strokes that it reads."""
+        inputs: list[Key] = [like]
+        blobs: list[str] = []
+        for _, reference in references(shape):
+            if isinstance(reference, StrokesRef):
+                blobs.append(reference.sha256)
+                continue
+            if isinstance(reference, MaskRef):
+                key = self._mask(reference.mask, way, longest)
+            elif isinstance(reference, MapRef):
+                key = self._as_laid(reference.map, longest)
+            else:
+                raise TypeError(f"Nothing says how a mask reads a {type(reference).__name__}.")
+            if key is None:
+                return None
+            inputs.append(key)
+        return self._put(f"{MASK}{shape.kind}", shape, *inputs, blobs=blobs)
+
+    def _as_laid(self, map_id: str, longest: int | None) -> Key | None:
+        """Return a map laid out as a tile, before its look is worked on."""
+        m = self.surface.map(map_id)
+        earlier = tuple(back for back in m.returned if back.stage is not Stage.STEPS)
+        laid = m.model_copy(update={"steps": laid_steps(m), "returned": earlier})
+        way = self._made(laid, longest, thawed=False)
+        return None if way is None else way.key
 
     def _read(self, reference: Reference, longest: int | None) -> Key | None:
         """Return something else that a step reads: another map after its steps, or a file."""

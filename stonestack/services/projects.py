@@ -185,6 +185,10 @@ def _words(before: Settings, after: Settings) -> str:
         return f"{after.texels_per_metre} texels a metre"
     if before.put_into != after.put_into:
         return f"Files go into {after.put_into or 'the game folder itself'}"
+    if before.presets != after.presets:
+        kept = {preset.title for preset in before.presets}
+        new = [preset.title for preset in after.presets if preset.title not in kept]
+        return f"Preset {new[0]} kept" if new else "Presets changed"
     return "Game folder changed"
 
 

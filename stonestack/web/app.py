@@ -21,6 +21,7 @@ from stonestack.web.api import (
     games,
     materials,
     projects,
+    recipes,
     renders,
     sources,
     surfaces,
@@ -44,7 +45,7 @@ def create_app(ws: Workspace) -> OpenAPI:
     app.extensions["guard"] = guard
     register_errors(app)
     for part in (
-        *(projects, documents, sources, surfaces),
+        *(projects, documents, sources, surfaces, recipes),
         *(renders, materials, deliveries, games),
     ):
         part.register(app, ws)

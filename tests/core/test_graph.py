@@ -37,6 +37,11 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "lay_picture": {"picture": {"sha256": "ab" * 32, "name": "a.png"}},
     "match": {"picture": {"sha256": "ab" * 32, "name": "a.png"}},
     "pattern": {"picture": {"sha256": "ab" * 32, "name": "a.png"}},
+    "colour_range": {"map": {"map": "height"}},
+    "value_range": {"map": {"map": "height"}},
+    "another": {"mask": {"mask": "m"}},
+    "border": {"mask": {"mask": "m"}},
+    "strokes": {"strokes": {"sha256": "cd" * 32, "count": 1}},
     "patch_spots": {"spots": [{"x": 0.5, "y": 0.5, "radius": 0.1}]},
 }
 """Parameters of the operations that have no usual ones."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import gzip
+import hashlib
 import io
 import json
 import tarfile
@@ -14,10 +15,16 @@ import numpy as np
 import tifffile
 from PIL import Image, ImageCms
 
-from stonestack.core import codecs
+from stonestack.core import codecs, recipes
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.codecs import dds, ktx2
+from stonestack.core.document import Mask, Step
+from stonestack.core.document.recipe import Recipe
 from stonestack.core.image import Picture, Space
+from stonestack.core.masks import strokes
+from stonestack.core.masks.strokes import Drawing, Stroke, StrokePoint
+from stonestack.core.references import StrokesRef
+from stonestack.core.steps.fill import Fill
 from stonestack.core.workfiles import openraster
 from stonestack.core.workfiles.openraster import Layer
 from tests.support import noise
@@ -180,6 +187,22 @@ def containers() -> tuple[bytes, ...]:
     )
 
 
+def drawing() -> bytes:
+    """Return strokes of a marker."""
+    points = tuple(StrokePoint(x=n / 9, y=0.5, pressure=n / 9) for n in range(10))
+    return strokes.kept(Drawing(strokes=(Stroke(size=0.1, soft=0.5, points=points),)))
+
+
+def recipe() -> bytes:
+    """Return a recipe with a picture in it."""
+    data = drawing()
+    ref = StrokesRef(sha256=hashlib.sha256(data).hexdigest(), count=1)
+    mask = Mask(id="a", title="Drawn", shape=strokes.Strokes(strokes=ref))
+    step = Step(id="b", mask="a", params=Fill(colour="#102030"))
+    whole = Recipe(title="Dark strokes", steps=(step,), masks=(mask,))
+    return recipes.written(whole, lambda _sha: data)
+
+
 @cache
 def samples() -> dict[str, tuple[bytes, ...]]:
     """Return whole files by reader."""
@@ -206,5 +229,7 @@ def samples() -> dict[str, tuple[bytes, ...]]:
         "container": containers(),
         "openraster": (layered(),),
         "flattened picture": (layered(),),
+        "strokes": (drawing(),),
+        "recipe": (recipe(),),
         "names": (table(), as_json.encode(), listed.encode(), b'a;b\n"c";d\n'),
     }

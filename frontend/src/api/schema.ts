@@ -788,6 +788,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/put-recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["put_recipe_on_api_projects__project_id__put_recipe_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["bring_recipe_api_projects__project_id__recipes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/registered-game": {
         parameters: {
             query?: never;
@@ -916,6 +948,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recipe-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["put_recipe_out_api_recipe_files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/renders/{key}/facts": {
         parameters: {
             query?: never;
@@ -990,6 +1038,22 @@ export interface paths {
         get: operations["source_picture_api_sources__source_id__picture_png_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/strokes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["add_stroke_api_strokes_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1103,6 +1167,22 @@ export interface paths {
         put?: never;
         post: operations["go_on_making_api_surfaces__surface_id__making_post"];
         delete: operations["stop_making_api_surfaces__surface_id__making_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surfaces/{surface_id}/maps/{map_id}/recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["take_recipe_api_surfaces__surface_id__maps__map_id__recipe_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1394,6 +1474,19 @@ export interface components {
             step: components["schemas"]["Step"];
         };
         /**
+         * AddStroke
+         * @description A stroke, and the drawing that it is added to; none to begin one.
+         */
+        AddStroke: {
+            /**
+             * Before
+             * @default null
+             */
+            before: string | null;
+            /** @default null */
+            stroke: components["schemas"]["Stroke"] | null;
+        };
+        /**
          * AlphaFromPicture
          * @description Parameters of :func:`alpha_from_picture`.
          */
@@ -1428,6 +1521,22 @@ export interface components {
              * @enum {string}
              */
             source: "own" | "lightness";
+        };
+        /**
+         * Another
+         * @description Parameters of :func:`another`.
+         */
+        Another: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "another";
+            /**
+             * Mask
+             * @description Of this surface
+             */
+            mask: components["schemas"]["MaskRef"];
         };
         /**
          * AnotherMap
@@ -1562,6 +1671,41 @@ export interface components {
             radius: number;
         };
         /**
+         * Border
+         * @description Parameters of :func:`border`.
+         */
+        Border: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "border";
+            /**
+             * Mask
+             * @description Of this surface
+             */
+            mask: components["schemas"]["MaskRef"];
+            /**
+             * Lies
+             * @description On the edge, inside of it, or outside
+             * @default middle
+             * @enum {string}
+             */
+            side: "middle" | "inside" | "outside";
+            /**
+             * Soft edge
+             * @description Per cent of the width
+             * @default 0
+             */
+            soft: number;
+            /**
+             * Width
+             * @description Per cent of the width
+             * @default 2
+             */
+            width: number;
+        };
+        /**
          * Borrow
          * @description Parameters of :func:`borrow`; places are shares of the sides, sizes of the width.
          */
@@ -1646,6 +1790,47 @@ export interface components {
             number: number;
         };
         /**
+         * ColourRange
+         * @description Parameters of :func:`colour_range`.
+         */
+        ColourRange: {
+            /**
+             * Colour
+             * Format: colour
+             * @description Picked on the picture, or typed
+             * @default #a04030
+             */
+            colour: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "colour_range";
+            /**
+             * Map
+             * @description Whose colours count, as it is once it tiles
+             */
+            map: components["schemas"]["MapRef"];
+            /**
+             * Shade counts
+             * @description At 0 light and shadow of one colour are alike
+             * @default 1
+             */
+            shade: number;
+            /**
+             * Soft
+             * @description From all to nothing
+             * @default 0.04
+             */
+            soft: number;
+            /**
+             * Tolerance
+             * @description How far off it may be
+             * @default 0.1
+             */
+            tolerance: number;
+        };
+        /**
          * Colourise
          * @description Parameters of :func:`colourise`.
          */
@@ -1670,8 +1855,14 @@ export interface components {
             kind: "colourise";
         };
         /**
+         * Combine
+         * @description How a further part of a mask comes to those before.
+         * @enum {string}
+         */
+        Combine: "add" | "take" | "meet";
+        /**
          * Corner
-         * @description A place in the raw picture, as shares of its sides.
+         * @description A corner of an outline, in shares of the sides; on a tile it may lie beyond the edges.
          */
         Corner: {
             /** X */
@@ -1903,7 +2094,48 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"];
+        };
+        /**
+         * Ellipse
+         * @description Parameters of :func:`draw`; it may reach over the edges of a tile.
+         */
+        Ellipse: {
+            /**
+             * Height
+             * @description Share of the height
+             * @default 0.5
+             */
+            height: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ellipse";
+            /**
+             * Soft edge
+             * @description Width of the edge, a share of the shorter side
+             * @default 0.02
+             */
+            soft: number;
+            /**
+             * Width
+             * @description Share of the width
+             * @default 0.5
+             */
+            width: number;
+            /**
+             * Left
+             * @description Share of the width
+             * @default 0.25
+             */
+            x: number;
+            /**
+             * Top
+             * @description Share of the height
+             * @default 0.25
+             */
+            y: number;
         };
         /**
          * EntryMore
@@ -2169,14 +2401,14 @@ export interface components {
              *       "y": 1
              *     }
              */
-            bottom_left: components["schemas"]["Corner"];
+            bottom_left: components["schemas"]["stonestack__core__frame__Corner"];
             /**
              * @default {
              *       "x": 1,
              *       "y": 1
              *     }
              */
-            bottom_right: components["schemas"]["Corner"];
+            bottom_right: components["schemas"]["stonestack__core__frame__Corner"];
             /**
              * Width to height
              * @description Of the straightened picture; 0 takes it from the perspective of the corners
@@ -2189,14 +2421,14 @@ export interface components {
              *       "y": 0
              *     }
              */
-            top_left: components["schemas"]["Corner"];
+            top_left: components["schemas"]["stonestack__core__frame__Corner"];
             /**
              * @default {
              *       "x": 1,
              *       "y": 0
              *     }
              */
-            top_right: components["schemas"]["Corner"];
+            top_right: components["schemas"]["stonestack__core__frame__Corner"];
             /**
              * Lens fall-off
              * @description How much darker the lens made the picture's corners
@@ -2389,6 +2621,47 @@ export interface components {
              * @default #000000
              */
             start: string;
+            /**
+             * Turn
+             * @description Degrees; 90 is downwards
+             * @default 90
+             */
+            turn: number;
+            /**
+             * Across
+             * @description Its middle
+             * @default 0.5
+             */
+            x: number;
+            /**
+             * Down
+             * @description Its middle
+             * @default 0.5
+             */
+            y: number;
+        };
+        /**
+         * GradientMask
+         * @description Parameters of :func:`gradient`.
+         */
+        GradientMask: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gradient";
+            /**
+             * Length
+             * @description Share of the width
+             * @default 1
+             */
+            length: number;
+            /**
+             * There and back
+             * @description Mirrored about an axis through its middle
+             * @default false
+             */
+            mirrored: boolean;
             /**
              * Turn
              * @description Degrees; 90 is downwards
@@ -2921,10 +3194,28 @@ export interface components {
          */
         Mask: {
             /**
+             * Feather
+             * @description Per cent of the width
+             * @default 0
+             */
+            feather: number;
+            /**
+             * Grow
+             * @description Per cent of the width outwards; below 0 it shrinks
+             * @default 0
+             */
+            grow: number;
+            /**
              * Id
              * @default
              */
             id: string;
+            /**
+             * Inside
+             * @description How much counts there
+             * @default 1
+             */
+            inside: number;
             /**
              * All but this
              * @description Everywhere outside of it
@@ -2937,7 +3228,19 @@ export interface components {
              * @enum {string}
              */
             on: "tile" | "source";
-            shape: components["schemas"]["Rectangle"];
+            /**
+             * Outside
+             * @description How much counts there
+             * @default 0
+             */
+            outside: number;
+            /**
+             * Parts
+             * @default []
+             */
+            parts: components["schemas"]["MaskPart"][];
+            /** Shape */
+            shape: components["schemas"]["Rectangle"] | components["schemas"]["Ellipse"] | components["schemas"]["Outline"] | components["schemas"]["Strokes"] | components["schemas"]["ColourRange"] | components["schemas"]["ValueRange"] | components["schemas"]["GradientMask"] | components["schemas"]["Stripes"] | components["schemas"]["NoiseMask"] | components["schemas"]["Border"] | components["schemas"]["Another"];
             /** Title */
             title: string;
         };
@@ -2956,6 +3259,33 @@ export interface components {
             };
             /** Title */
             title: string;
+        };
+        /**
+         * MaskPart
+         * @description A further part of a mask, and how it comes to those before.
+         */
+        MaskPart: {
+            /**
+             * It
+             * @description Adds, takes away, or what both have
+             * @default add
+             */
+            how: components["schemas"]["Combine"];
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /** Shape */
+            shape: components["schemas"]["Rectangle"] | components["schemas"]["Ellipse"] | components["schemas"]["Outline"] | components["schemas"]["Strokes"] | components["schemas"]["ColourRange"] | components["schemas"]["ValueRange"] | components["schemas"]["GradientMask"] | components["schemas"]["Stripes"] | components["schemas"]["NoiseMask"] | components["schemas"]["Border"] | components["schemas"]["Another"];
+        };
+        /**
+         * MaskRef
+         * @description Another mask of the same surface.
+         */
+        MaskRef: {
+            /** Mask */
+            mask: string;
         };
         /**
          * Match
@@ -3317,6 +3647,47 @@ export interface components {
             start: string;
         };
         /**
+         * NoiseMask
+         * @description Parameters of :func:`noise`.
+         */
+        NoiseMask: {
+            /**
+             * Cover
+             * @description How much of the map, about
+             * @default 0.5
+             */
+            cover: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "noise";
+            /**
+             * Detail
+             * @description How many sizes lie in it
+             * @default 4
+             */
+            octaves: number;
+            /**
+             * Seed
+             * @description Another number, other noise
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Size
+             * @description Per cent of the width
+             * @default 12
+             */
+            size: number;
+            /**
+             * Soft
+             * @description From nothing to all
+             * @default 0.3
+             */
+            soft: number;
+        };
+        /**
          * NormalFromHeight
          * @description Parameters of :func:`normal_from_height`.
          */
@@ -3332,6 +3703,43 @@ export interface components {
              * @default 1
              */
             relief: number;
+        };
+        /**
+         * Outline
+         * @description Parameters of :func:`draw`.
+         */
+        Outline: {
+            /**
+             * Corners
+             * Format: corners
+             * @description Moved in the flat view; a drawn outline has many
+             * @default [
+             *       {
+             *         "x": 0.3,
+             *         "y": 0.3
+             *       },
+             *       {
+             *         "x": 0.7,
+             *         "y": 0.3
+             *       },
+             *       {
+             *         "x": 0.5,
+             *         "y": 0.7
+             *       }
+             *     ]
+             */
+            corners: components["schemas"]["stonestack__core__masks__outline__Corner"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "outline";
+            /**
+             * Soft edge
+             * @description Width of the edge, a share of the shorter side
+             * @default 0
+             */
+            soft: number;
         };
         /**
          * Output
@@ -3725,7 +4133,7 @@ export interface components {
          */
         PreviewRequest: {
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"];
             /**
              * Longest
              * @default null
@@ -3846,6 +4254,48 @@ export interface components {
             folder: string;
         };
         /**
+         * PutOn
+         * @description How many surfaces have a recipe now.
+         */
+        PutOn: {
+            /** Count */
+            count: number;
+        };
+        /**
+         * PutOnMany
+         * @description A recipe, and the surfaces whose map of a role it comes on.
+         */
+        PutOnMany: {
+            /**
+             * Instead
+             * @default false
+             */
+            instead: boolean;
+            recipe: components["schemas"]["Recipe"];
+            role: components["schemas"]["Role"];
+            /** Surfaces */
+            surfaces: string[];
+        };
+        /**
+         * PutRecipe
+         * @description Put a recipe's steps at a map's end, or in place of those that are there.
+         */
+        PutRecipe: {
+            /**
+             * Instead
+             * @default false
+             */
+            instead: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "put_recipe";
+            /** Map */
+            map: string;
+            recipe: components["schemas"]["Recipe"];
+        };
+        /**
          * QuiltTile
          * @description Parameters of :func:`quilt_tile`.
          */
@@ -3919,6 +4369,52 @@ export interface components {
             thorough: boolean;
         };
         /**
+         * Recipe
+         * @description What is done to a map's look, apart from the map.
+         *
+         *     Parameters
+         *     ----------
+         *     role : Role
+         *         What it was made for; it may be used on any map that its steps suit.
+         *     steps : tuple of Step
+         *         Maps that they read are named by their roles.
+         *     masks : tuple of Mask
+         *         Those that the steps name, and those that these are made of; maps are named by their roles.
+         *     files : dict of str to str
+         *         What is laid over, drawn or read, by content hash, as base64: so that a recipe that is put
+         *         out as a file has all it needs. Empty inside a project, where they are kept.
+         */
+        Recipe: {
+            /**
+             * Files
+             * @default {}
+             */
+            files: Record<string, never>;
+            /**
+             * Format
+             * @default stone-stack-recipe
+             * @constant
+             */
+            format: "stone-stack-recipe";
+            /**
+             * Masks
+             * @default []
+             */
+            masks: components["schemas"]["Mask"][];
+            /** @default colour */
+            role: components["schemas"]["Role"];
+            /** Steps */
+            steps: components["schemas"]["Step"][];
+            /** Title */
+            title: string;
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+        };
+        /**
          * Recolour
          * @description Parameters of :func:`recolour`.
          */
@@ -3967,9 +4463,8 @@ export interface components {
              */
             height: number;
             /**
-             * Kind
-             * @default rectangle
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "rectangle";
             /**
@@ -4398,6 +4893,8 @@ export interface components {
          *         The folder inside the game where loose files go, with forward slashes; empty for the
          *         game folder itself.
          *     texels_per_metre : int
+         *     presets : tuple of Recipe
+         *         Recipes that are kept for any map of the project.
          */
         Settings: {
             /**
@@ -4405,6 +4902,11 @@ export interface components {
              * @default null
              */
             game_folder: string | null;
+            /**
+             * Presets
+             * @default []
+             */
+            presets: components["schemas"]["Recipe"][];
             /**
              * Folder inside the game
              * @description Where loose files go; empty for the game folder itself
@@ -4917,6 +5419,111 @@ export interface components {
             path: string;
             /** Words */
             words: string;
+        };
+        /**
+         * Stripes
+         * @description Parameters of :func:`stripes`.
+         */
+        Stripes: {
+            /**
+             * Every
+             * @description Texels from one stripe to the next
+             * @default 32
+             */
+            every: number;
+            /**
+             * First at
+             * @description Texels from the edge
+             * @default 0
+             */
+            first: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stripes";
+            /**
+             * Level
+             * @description Else they stand upright
+             * @default false
+             */
+            level: boolean;
+            /**
+             * Texels wide
+             * @description Of the map where it is used
+             * @default 4
+             */
+            width: number;
+        };
+        /**
+         * Stroke
+         * @description One stroke of the marker.
+         *
+         *     Parameters
+         *     ----------
+         *     size : float
+         *         Width of the marker, a share of the map's width.
+         *     soft : float
+         *         Share of its radius over which it fades.
+         *     takes : bool
+         *         Whether it takes away.
+         */
+        Stroke: {
+            /** Points */
+            points: components["schemas"]["StrokePoint"][];
+            /** Size */
+            size: number;
+            /** Soft */
+            soft: number;
+            /**
+             * Takes
+             * @default false
+             */
+            takes: boolean;
+        };
+        /**
+         * StrokePoint
+         * @description Where the marker was, in shares of the sides, and how hard it was pressed.
+         */
+        StrokePoint: {
+            /**
+             * Pressure
+             * @default 1
+             */
+            pressure: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * Strokes
+         * @description Parameters of :func:`draw`.
+         */
+        Strokes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "strokes";
+            /**
+             * Strokes
+             * @description Drawn in the flat view
+             */
+            strokes: components["schemas"]["StrokesRef"];
+        };
+        /**
+         * StrokesRef
+         * @description Strokes of a marker, kept as a file by its content hash.
+         */
+        StrokesRef: {
+            /**
+             * Count
+             * @default 0
+             */
+            count: number;
+            /** Sha256 */
+            sha256: string;
         };
         /**
          * Surface
@@ -5466,6 +6073,40 @@ export interface components {
             url: string | null;
         };
         /**
+         * ValueRange
+         * @description Parameters of :func:`value_range`; on the stored scale.
+         */
+        ValueRange: {
+            /**
+             * To
+             * @description Lighter, or more, is out
+             * @default 1
+             */
+            high: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "value_range";
+            /**
+             * From
+             * @description Darker, or less, is out
+             * @default 0.5
+             */
+            low: number;
+            /**
+             * Map
+             * @description Whose values count, as it is once it tiles
+             */
+            map: components["schemas"]["MapRef"];
+            /**
+             * Soft
+             * @description From nothing to all
+             * @default 0.05
+             */
+            soft: number;
+        };
+        /**
          * Verified
          * @description What a check of the safe and of the game folder found.
          */
@@ -5596,6 +6237,26 @@ export interface components {
              * @enum {string}
              */
             structure: "whole" | "free";
+        };
+        /**
+         * Corner
+         * @description A place in the raw picture, as shares of its sides.
+         */
+        stonestack__core__frame__Corner: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * Corner
+         * @description A corner of an outline, in shares of the sides; on a tile it may lie beyond the edges.
+         */
+        stonestack__core__masks__outline__Corner: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
     };
     responses: never;
@@ -7456,6 +8117,76 @@ export interface operations {
             };
         };
     };
+    put_recipe_on_api_projects__project_id__put_recipe_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutOnMany"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PutOn"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    bring_recipe_api_projects__project_id__recipes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Upload"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     project_game_api_projects__project_id__registered_game_get: {
         parameters: {
             query?: never;
@@ -7857,6 +8588,30 @@ export interface operations {
             };
         };
     };
+    put_recipe_out_api_recipe_files_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     render_facts_api_renders__key__facts_get: {
         parameters: {
             query: {
@@ -7978,6 +8733,39 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    add_stroke_api_strokes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddStroke"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StrokesRef"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -8267,6 +9055,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MakingView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    take_recipe_api_surfaces__surface_id__maps__map_id__recipe_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                surface_id: string;
+                map_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -16,6 +16,7 @@ from stonestack.core.document.surface import (
     Step,
     Surface,
     follows,
+    laid_steps,
     moving_steps,
 )
 
@@ -39,6 +40,7 @@ __all__ = [
     "checked_name",
     "derived_steps",
     "follows",
+    "laid_steps",
     "moving_steps",
     "new_id",
     "new_map",

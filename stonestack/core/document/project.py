@@ -5,6 +5,7 @@ from __future__ import annotations
 from pydantic import Field, field_validator
 
 from stonestack.core.document.base import Document
+from stonestack.core.document.recipe import Recipe
 
 SCHEMA = 1
 
@@ -22,6 +23,8 @@ class Settings(Document):
         The folder inside the game where loose files go, with forward slashes; empty for the
         game folder itself.
     texels_per_metre : int
+    presets : tuple of Recipe
+        Recipes that are kept for any map of the project.
     """
 
     title: str = Field(min_length=1, max_length=80, title="Title")
@@ -40,6 +43,7 @@ class Settings(Document):
         title="Texels a metre",
         description="Every surface is held against this, so that one pattern keeps one scale",
     )
+    presets: tuple[Recipe, ...] = Field((), max_length=200, title="Presets")
 
     @field_validator("put_into")
     @classmethod

@@ -5,7 +5,7 @@ Things have ids, and whatever names a thing names it by its id.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from enum import StrEnum
 from typing import Annotated, Literal
 
@@ -27,8 +27,9 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.frame import Frame
 from stonestack.core.image import Space
 from stonestack.core.masks import AnyMask
+from stonestack.core.masks.combining import Combine
 from stonestack.core.normals import Green
-from stonestack.core.references import MapRef, references
+from stonestack.core.references import MapRef, MaskRef, Reference, references
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps import STEPS, AnyStep, StepKind
@@ -38,6 +39,7 @@ SCHEMA = 2
 
 _MOST_STEPS = 32
 _MOST_MASKS = 64
+_MOST_PARTS = 16
 
 
 class Stage(StrEnum):
@@ -48,6 +50,14 @@ class Stage(StrEnum):
     STEPS = "steps"
     SIZE = "size"
     COMPRESS = "compress"
+
+
+class Extent(StrEnum):
+    """How far a map is carried out where something else reads it."""
+
+    WHOLE = "whole"
+    LAID = "laid"
+    MOVED = "moved"
 
 
 class SourceOrigin(Document):
@@ -155,6 +165,14 @@ class Step(Document):
         return self
 
 
+class MaskPart(Document):
+    """A further part of a mask, and how it comes to those before."""
+
+    id: Id = Field(default_factory=new_id, json_schema_extra=IN_SCHEMA)
+    how: Combine = Field(Combine.ADD, title="It", description="Adds, takes away, or what both have")
+    shape: AnyMask
+
+
 class Mask(Document):
     """A named part of a surface, drawn at any resolution, for any step of any map.
 
@@ -167,8 +185,54 @@ class Mask(Document):
     id: Id = Field(default_factory=new_id, json_schema_extra=IN_SCHEMA)
     title: str = Field(min_length=1, max_length=60)
     shape: AnyMask
+    parts: tuple[MaskPart, ...] = Field((), max_length=_MOST_PARTS)
+    grow: float = Field(
+        0.0,
+        ge=-20,
+        le=20,
+        multiple_of=0.05,
+        title="Grow",
+        description="Per cent of the width outwards; below 0 it shrinks",
+    )
+    feather: float = Field(
+        0.0, ge=0, le=20, multiple_of=0.05, title="Feather", description="Per cent of the width"
+    )
     inverted: bool = Field(False, title="All but this", description="Everywhere outside of it")
+    inside: float = Field(
+        1.0, ge=0, le=1, multiple_of=0.01, title="Inside", description="How much counts there"
+    )
+    outside: float = Field(
+        0.0, ge=0, le=1, multiple_of=0.01, title="Outside", description="How much counts there"
+    )
     on: Literal["tile", "source"] = "tile"
+
+    @property
+    def shapes(self) -> tuple[AnyMask, ...]:
+        """The shapes that it is put together from, in order."""
+        return (self.shape, *(part.shape for part in self.parts))
+
+    @property
+    def reads_maps(self) -> tuple[str, ...]:
+        """The ids of the maps that it reads."""
+        return tuple(r.map for r in self._read() if isinstance(r, MapRef))
+
+    @property
+    def reads_masks(self) -> tuple[str, ...]:
+        """The ids of the masks that it reads."""
+        return tuple(r.mask for r in self._read() if isinstance(r, MaskRef))
+
+    def _read(self) -> Iterator[Reference]:
+        for shape in self.shapes:
+            for _, reference in references(shape):
+                yield reference
+
+    @model_validator(mode="after")
+    def _drawn_where_it_can_be(self) -> Mask:
+        if self.on == "source" and (self.reads_maps or self.reads_masks):
+            raise ValueError(
+                f"{self.title} is made of what the tile shows, so it is drawn on the tile."
+            )
+        return self
 
 
 class Frozen(Document):
@@ -292,6 +356,7 @@ class Surface(Document):
         for ids in ([m.id for m in self.maps], [m.id for m in self.masks]):
             if len(set(ids)) != len(ids):
                 raise ValueError("Two things have one id.")
+        self._check_masks()
         for m in self.maps:
             self._check_references(m)
             self._check_meaning(m)
@@ -351,6 +416,31 @@ class Surface(Document):
                 if isinstance(reference, MapRef):
                     yield reference.map
 
+    def _check_masks(self) -> None:
+        """Refuse masks that read what is not there, or themselves by whatever way."""
+        found = {mask.id: mask for mask in self.masks}
+        for mask in self.masks:
+            for map_id in mask.reads_maps:
+                if self.find(map_id) is None:
+                    raise ValueError(f"{mask.title} is made of a map that is not there.")
+            for other in self.masks_behind(mask.id, found):
+                if other not in found:
+                    raise ValueError(f"{mask.title} is made of a mask that is not there.")
+                if mask.id in found[other].reads_masks:
+                    raise ValueError(f"{mask.title} would be made from itself.")
+
+    def masks_behind(self, mask_id: str, found: Mapping[str, Mask] | None = None) -> set[str]:
+        """Return the ids of a mask and of all that it is made of."""
+        known = found if found is not None else {mask.id: mask for mask in self.masks}
+        behind: set[str] = set()
+        ahead = [mask_id]
+        while ahead:
+            here = ahead.pop()
+            if here not in behind:
+                behind.add(here)
+                ahead += known[here].reads_masks if here in known else ()
+        return behind
+
     def _check_references(self, m: Map) -> None:
         masks = {mask.id for mask in self.masks}
         for other in self.reads(m):
@@ -387,32 +477,55 @@ class Surface(Document):
     def _check_cycles(self) -> None:
         """Refuse a map that comes from itself, by whatever way."""
         for start in self.maps:
-            seen: set[tuple[str, bool]] = set()
-            ahead = list(self._needs(start, whole=True))
-            while ahead:
-                here = ahead.pop()
-                if here == (start.id, True):
-                    raise ValueError(f"{start.title} would be made from itself.")
-                if here not in seen:
-                    seen.add(here)
-                    ahead += self._needs(self.map(here[0]), here[1])
+            for extent in (Extent.WHOLE, Extent.LAID):
+                seen: set[tuple[str, Extent]] = set()
+                ahead = list(self._needs(start, extent))
+                while ahead:
+                    here = ahead.pop()
+                    if here == (start.id, extent):
+                        raise ValueError(f"{start.title} would be made from itself.")
+                    if here not in seen:
+                        seen.add(here)
+                        ahead += self._needs(self.map(here[0]), here[1])
 
-    def _needs(self, m: Map, whole: bool) -> Iterator[tuple[str, bool]]:
-        """Yield what a map is made from: other maps whole, or only as far as texels are moved."""
+    def _needs(self, m: Map, extent: Extent) -> Iterator[tuple[str, Extent]]:
+        """Yield what a map is made from, as far as it goes: other maps, and how far of them."""
         if isinstance(m.origin, MapOrigin):
-            yield m.origin.map, True
-        if whole and m.moves_with is not None:
-            yield m.moves_with, False
-        for step in m.steps if whole else moving_steps(m):
+            yield m.origin.map, Extent.WHOLE
+        if extent is not Extent.MOVED and m.moves_with is not None:
+            yield m.moves_with, Extent.MOVED
+        steps = {
+            Extent.WHOLE: m.steps,
+            Extent.LAID: laid_steps(m),
+            Extent.MOVED: moving_steps(m),
+        }[extent]
+        for step in steps:
             for _, reference in references(step.params):
                 if isinstance(reference, MapRef):
-                    yield reference.map, True
+                    yield reference.map, Extent.WHOLE
+            if step.mask is not None:
+                for mask_id in self.masks_behind(step.mask):
+                    for map_id in self.mask(mask_id).reads_maps:
+                        yield map_id, Extent.LAID
 
 
 def moving_steps(m: Map) -> tuple[Step, ...]:
     """Return a map's steps up to the last that moves texels: all that one moving with it needs."""
     moving = [n for n, s in enumerate(m.steps) if s.enabled and s.kind.geometry is not None]
     return m.steps[: moving[-1] + 1] if moving else ()
+
+
+def laid_steps(m: Map) -> tuple[Step, ...]:
+    """Return a map's steps up to the last that moves texels or makes it of another map.
+
+    Masks read a map as it is then: laid out as a tile, before its look is worked on, so that a
+    step behind that can be limited by what the map itself shows.
+    """
+    last = 0
+    for place, step in enumerate(m.steps):
+        if step.enabled and (step.kind.geometry is not None or step.kind.makes is not None):
+            last = place + 1
+    return m.steps[:last]
 
 
 def follows(surface: Surface, m: Map) -> Map | None:

@@ -19,6 +19,7 @@ from stonestack.core.edits.origins import (
     TakeFromGame,
 )
 from stonestack.core.edits.output import SetOutput, SetSize
+from stonestack.core.edits.recipe import PutRecipe
 from stonestack.core.edits.steps import (
     AddStep,
     MoveStep,
@@ -52,6 +53,7 @@ Edit = Annotated[
     | AddMask
     | SetMask
     | RemoveMask
+    | PutRecipe
     | Rename,
     Field(discriminator="kind"),
 ]
@@ -64,6 +66,7 @@ __all__ = [
     "Edit",
     "Freeze",
     "MoveStep",
+    "PutRecipe",
     "RemoveMap",
     "RemoveMask",
     "RemoveStep",

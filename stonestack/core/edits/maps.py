@@ -49,6 +49,13 @@ class RemoveMap(Document):
                     f"{m.title} is made from {gone.title.lower()}.",
                     f"Give {m.title.lower()} a file of its own or another map first.",
                 )
+        for mask in surface.masks:
+            if gone.id in mask.reads_maps:
+                raise BadRequest(
+                    "still-needed",
+                    f"The mask {mask.title} is made of {gone.title.lower()}.",
+                    "Choose another map for it first, or take it out.",
+                )
         return rebuilt(surface, maps=tuple(kept))
 
     def words(self, before: Surface) -> str:

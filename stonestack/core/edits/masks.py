@@ -70,6 +70,13 @@ class RemoveMask(Document):
                         f"{step.kind.title} of {m.title.lower()} is limited by {gone.title}.",
                         "Let the step work on all of the map first.",
                     )
+        for mask in surface.masks:
+            if gone.id in mask.reads_masks:
+                raise BadRequest(
+                    "mask-in-use",
+                    f"{mask.title} is made of {gone.title}.",
+                    f"Take {gone.title} out of {mask.title} first.",
+                )
         return rebuilt(surface, masks=tuple(m for m in surface.masks if m.id != gone.id))
 
     def words(self, before: Surface) -> str:

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from stonestack.core.masks import rectangle
+from typing import Annotated
+
+from pydantic import Field
+
+from stonestack.core.masks import ellipse, others, outline, patterns, ranges, rectangle, strokes
 from stonestack.core.masks.maskkind import MaskKind, MaskShape
 from stonestack.core.registers import must_agree
 
@@ -10,10 +14,33 @@ __all__ = ["MASKS", "AnyMask", "MaskKind", "MaskShape"]
 
 _ALL = (
     rectangle.MASK,
-)  # fmt: skip
+    ellipse.MASK,
+    outline.MASK,
+    strokes.MASK,
+    ranges.COLOUR_RANGE,
+    ranges.VALUE_RANGE,
+    patterns.GRADIENT,
+    patterns.STRIPES,
+    patterns.NOISE,
+    others.BORDER,
+    others.ANOTHER,
+)
 MASKS: dict[str, MaskKind] = {mask.name: mask for mask in _ALL}
 
-AnyMask = rectangle.Rectangle
+AnyMask = Annotated[
+    rectangle.Rectangle
+    | ellipse.Ellipse
+    | outline.Outline
+    | strokes.Strokes
+    | ranges.ColourRange
+    | ranges.ValueRange
+    | patterns.GradientMask
+    | patterns.Stripes
+    | patterns.NoiseMask
+    | others.Border
+    | others.Another,
+    Field(discriminator="kind"),
+]
 """Parameters of any mask, told apart by their ``kind``."""
 
 must_agree("masks", {mask.params for mask in MASKS.values()}, AnyMask)

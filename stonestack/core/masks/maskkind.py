@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
 from stonestack.core.image import Floats
+from stonestack.core.references import Reference, StrokesRef, is_reference
 
 
 class MaskShape(BaseModel):
@@ -31,7 +31,9 @@ class MaskKind:
     version : int
         Raised whenever the same parameters give another mask.
     draw : callable
-        ``(params, width, height, wraps) -> ndarray, float32, shape (height, width)``, 0..1; pure.
+        ``(params, width, height, wraps, *read) -> ndarray, float32, shape (height, width)``, 0..1;
+        pure. What is read are pictures of that size for its references to maps and masks, then
+        bytes for those to kept strokes, in the order of their fields.
     """
 
     name: str
@@ -39,4 +41,17 @@ class MaskKind:
     hint: str
     params: type[MaskShape]
     version: int
-    draw: Callable[[Any, int, int, bool], Floats]
+    draw: Callable[..., Floats]
+
+    @property
+    def reads(self) -> int:
+        """How many pictures it reads."""
+        return self._count(Reference) - self.blobs
+
+    @property
+    def blobs(self) -> int:
+        """How many kept files it reads."""
+        return self._count(StrokesRef)
+
+    def _count(self, of: type[Reference]) -> int:
+        return sum(is_reference(f.annotation, of) for f in self.params.model_fields.values())

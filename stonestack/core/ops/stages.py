@@ -10,7 +10,8 @@ from pydantic import BaseModel, ConfigDict
 from stonestack.core.blending import Blend, laid_over, mixed
 from stonestack.core.image import Picture, Space
 from stonestack.core.masks import MASKS, MaskKind, MaskShape
-from stonestack.core.ops.operation import Kind, Nothing, Operation, Solved
+from stonestack.core.masks.combining import Combine, combined, feathered, grown, valued
+from stonestack.core.ops.operation import Kind, Operation, Solved
 from stonestack.core.resize import resize
 from stonestack.core.stepkind import Geometry, StepKind, StepParams
 from stonestack.core.steps import STEPS
@@ -75,9 +76,10 @@ def _of(step: StepKind) -> tuple[Operation, ...]:
 
 
 def _masking(mask: MaskKind) -> Operation:
-    def drawn(params: MaskShape, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Picture:
-        like = inputs[0]
-        values = mask.draw(params, like.width, like.height, like.wraps)
+    def drawn(params: MaskShape, inputs: Sequence[Picture], blobs: Sequence[bytes]) -> Picture:
+        like, *others = inputs
+        read = [resize(other, like.width, like.height) for other in others]
+        values = mask.draw(params, like.width, like.height, like.wraps, *read, *blobs)
         return Picture(values[..., np.newaxis], Space.DATA, wraps=like.wraps)
 
     return Operation(
@@ -85,9 +87,10 @@ def _masking(mask: MaskKind) -> Operation:
         mask.version,
         "Drawing a mask",
         mask.params,
-        (Kind.PICTURE,),
+        (Kind.PICTURE,) * (1 + mask.reads),
         Kind.PICTURE,
         drawn,
+        blobs=mask.blobs,
     )
 
 
@@ -110,8 +113,31 @@ def _mix(
     return mix
 
 
-def _inverted(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Picture:
-    return inputs[0].with_pixels(1 - inputs[0].pixels)
+class Combining(BaseModel):
+    """How two parts of a mask come together."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    how: Combine = Combine.ADD
+
+
+class Finishing(BaseModel):
+    """What is done with a mask once its parts are together; shares are per cent of the width."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    grow: float = 0.0
+    feather: float = 0.0
+    inverted: bool = False
+    inside: float = 1.0
+    outside: float = 0.0
+
+
+def _finished(params: Finishing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Picture:
+    mask = feathered(grown(inputs[0], params.grow), params.feather)
+    if params.inverted:
+        mask = mask.with_pixels(1 - mask.pixels)
+    return valued(mask, params.inside, params.outside)
 
 
 _TWO = (Kind.PICTURE, Kind.PICTURE)
@@ -124,5 +150,11 @@ OPERATIONS = (
         *("over", 1, "Laying over", Mixing, _TWO, Kind.PICTURE, _mix(laid_over)),
         more=Kind.PICTURE,
     ),
-    Operation("invert", 1, "Mixing", Nothing, (Kind.PICTURE,), Kind.PICTURE, _inverted),
+    Operation(
+        *("combine", 1, "Drawing a mask", Combining, _TWO, Kind.PICTURE),
+        lambda params, inputs, _: combined(inputs[0], inputs[1], params.how),
+    ),
+    Operation(
+        *("finish_mask", 1, "Drawing a mask", Finishing, (Kind.PICTURE,), Kind.PICTURE, _finished)
+    ),
 )

@@ -1,0 +1,82 @@
+"""What masks share: soft edges, and how far each texel lies from a shape's edge."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from stonestack.core.filters import bordered
+from stonestack.core.image import Floats
+
+_HALF = np.float32(0.5)
+
+
+def smooth(t: Floats) -> Floats:
+    """Return a smooth step, 0..1, of values that are brought to 0..1."""
+    t = np.clip(t, 0, 1)
+    return np.asarray(t * t * (3 - 2 * t), np.float32)
+
+
+def within(inside: Floats, reach: float) -> Floats:
+    """Return the share of a shape at each texel.
+
+    Parameters
+    ----------
+    inside : ndarray
+        How far inside each texel lies, in texels; below nothing outside.
+    reach : float
+        Width of the edge in texels. At one or less it is hard: a texel that it crosses is covered
+        by its share.
+    """
+    if reach <= 1:
+        return np.asarray(np.clip(inside + 0.5, 0, 1), np.float32)
+    return smooth(np.asarray(inside / reach + 0.5, np.float32))
+
+
+def places(side: int) -> Floats:
+    """Return the middles of a row's texels, as shares of its length."""
+    return ((np.arange(side, dtype=np.float32) + _HALF) / np.float32(side)).astype(np.float32)
+
+
+def ring_away(side: int, middle: float, wraps: bool) -> Floats:
+    """Return how far each texel of a row lies from a place, in texels; on a ring the short way."""
+    apart = np.arange(side) + 0.5 - middle * side
+    if wraps:
+        apart = (apart + side / 2) % side - side / 2
+    return np.asarray(apart, np.float32)
+
+
+def _slope(values: Floats) -> Floats:
+    """Return how much values change from texel to texel, the steeper way on each axis."""
+    across = np.abs(np.diff(values, axis=1, prepend=values[:, :1], append=values[:, -1:]))
+    down = np.abs(np.diff(values, axis=0, prepend=values[:1], append=values[-1:]))
+    steep = np.hypot(np.maximum(across[:, 1:], across[:, :-1]), np.maximum(down[1:], down[:-1]))
+    return np.asarray(np.maximum(steep, np.float32(1e-3)), np.float32)
+
+
+def signed_distance(mask: Floats, most: float, wraps: bool) -> Floats:
+    """Return how far each texel lies inside a mask's edge, in texels, outside below nothing.
+
+    The edge lies where the mask is a half; it is placed within its texel by the mask's value there.
+
+    Parameters
+    ----------
+    mask : ndarray, float32, shape (height, width)
+    most : float
+        Distances beyond this need not be right.
+    """
+    import cv2
+
+    reach = min(int(np.ceil(most)) + 2, max(mask.shape))
+    padded = bordered(mask[..., np.newaxis], reach, wraps)[..., 0]
+    solid = padded >= 0.5
+    far = np.float32(most + 2)
+    if solid.all() or not solid.any():
+        return np.full(mask.shape, far if solid.any() else -far, np.float32)
+    inside = cv2.distanceTransform(solid.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    outside = cv2.distanceTransform((~solid).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    apart = np.asarray(np.where(solid, inside - 0.5, 0.5 - outside), np.float32)
+    # Beside the edge the mask's own values say more finely where it runs.
+    near = (np.abs(apart) < 1) & (padded > 0.02) & (padded < 0.98)
+    apart[near] = np.clip((padded[near] - _HALF) / _slope(padded)[near], -1, 1)
+    rows, columns = (slice(reach, reach + n) for n in mask.shape)
+    return np.ascontiguousarray(apart[rows, columns])

@@ -1,0 +1,169 @@
+"""Strokes of a soft round marker, kept as strokes: the same at any resolution."""
+
+from __future__ import annotations
+
+import itertools
+import json
+import math
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from stonestack.core.errors import BadRequest
+from stonestack.core.image import Floats
+from stonestack.core.masks.maskkind import MaskKind, MaskShape
+from stonestack.core.readers import reader
+from stonestack.core.references import StrokesRef
+
+Place = NDArray[np.float64]
+
+_MOST_BYTES = 8 << 20
+_MOST_POINTS = 200_000
+
+
+class StrokePoint(BaseModel):
+    """Where the marker was, in shares of the sides, and how hard it was pressed."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    x: float = Field(ge=-2, le=3)
+    y: float = Field(ge=-2, le=3)
+    pressure: float = Field(1.0, ge=0, le=1)
+
+
+class Stroke(BaseModel):
+    """One stroke of the marker.
+
+    Parameters
+    ----------
+    size : float
+        Width of the marker, a share of the map's width.
+    soft : float
+        Share of its radius over which it fades.
+    takes : bool
+        Whether it takes away.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    size: float = Field(ge=0.001, le=1)
+    soft: float = Field(ge=0, le=1)
+    takes: bool = False
+    points: tuple[StrokePoint, ...] = Field(min_length=1, max_length=20_000)
+
+
+class Drawing(BaseModel):
+    """Strokes in the order in which they were drawn, as they are kept."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    version: Literal[1] = 1
+    strokes: tuple[Stroke, ...] = Field((), max_length=5_000)
+
+
+@reader("strokes")
+def read(data: bytes) -> Drawing:
+    """Read kept strokes.
+
+    Raises
+    ------
+    BadRequest
+        If these are no strokes, or too many.
+    """
+    wrong = BadRequest(
+        "no-strokes", "These strokes cannot be read.", "Draw them again, or take the mask out."
+    )
+    if len(data) > _MOST_BYTES:
+        raise wrong
+    try:
+        drawing = Drawing.model_validate_json(data)
+    except ValidationError as error:
+        raise wrong from error
+    if sum(len(stroke.points) for stroke in drawing.strokes) > _MOST_POINTS:
+        raise wrong
+    return drawing
+
+
+def kept(drawing: Drawing) -> bytes:
+    """Return strokes as they are kept; equal strokes are equal bytes."""
+    return json.dumps(drawing.model_dump(), separators=(",", ":"), sort_keys=True).encode()
+
+
+class Strokes(MaskShape):
+    """Parameters of :func:`draw`."""
+
+    kind: Literal["strokes"] = "strokes"
+    strokes: StrokesRef = Field(title="Strokes", description="Drawn in the flat view")
+
+
+def draw(_params: Strokes, width: int, height: int, wraps: bool, data: bytes) -> Floats:
+    """Draw the strokes one after another; within a stroke nothing is laid on twice."""
+    out = np.zeros((height, width), np.float32)
+    for stroke in read(data).strokes:
+        cover = _covered(stroke, width, height, wraps)
+        out = np.asarray(out * (1 - cover) if stroke.takes else out + cover * (1 - out), np.float32)
+    return out
+
+
+def _covered(stroke: Stroke, width: int, height: int, wraps: bool) -> Floats:
+    """Return how far one stroke covers each texel: the most that any part of it does."""
+    out = np.zeros((height, width), np.float32)
+    points = [*stroke.points, stroke.points[-1]] if len(stroke.points) == 1 else stroke.points
+    scale = np.array([width, height], np.float64)
+    for one, other in itertools.pairwise(points):
+        start, end = (np.array([p.x, p.y]) * scale for p in (one, other))
+        radii = [max(0.35, stroke.size * width / 2 * p.pressure) for p in (one, other)]
+        reach = max(radii) + 1
+        low, high = np.minimum(start, end) - reach, np.maximum(start, end) + reach
+        for shift in _shifts(low, high, scale, wraps):
+            _segment(out, start + shift, end + shift, radii, stroke.soft)
+    return out
+
+
+def _shifts(low: Place, high: Place, scale: Place, wraps: bool) -> list[Place]:
+    """Return by what a part of the plane is moved so that it comes to lie on the map."""
+    if not wraps:
+        return [np.zeros(2)]
+    steps = [
+        range(math.ceil((-b) / s), math.floor((s - a) / s) + 1)
+        for a, b, s in zip(low, high, scale, strict=True)
+    ]
+    return [np.array([x, y]) * scale for x in steps[0] for y in steps[1]]
+
+
+def _segment(out: Floats, start: Place, end: Place, radii: list[float], soft: float) -> None:
+    """Lay one part of a stroke, between two places, where it covers more than what is there."""
+    reach = max(radii) + 1
+    height, width = out.shape
+    left, top = np.floor(np.minimum(start, end) - reach).astype(int)
+    right, bottom = np.ceil(np.maximum(start, end) + reach).astype(int)
+    left, top, right, bottom = max(left, 0), max(top, 0), min(right, width), min(bottom, height)
+    if left >= right or top >= bottom:
+        return
+    x = np.arange(left, right) + 0.5 - start[0]
+    y = (np.arange(top, bottom) + 0.5 - start[1])[:, np.newaxis]
+    way = end - start
+    length = float(way @ way)
+    along = (
+        np.clip((x * way[0] + y * way[1]) / length, 0, 1) if length > 0 else np.zeros_like(x + y)
+    )
+    away = np.hypot(x - along * way[0], y - along * way[1])
+    radius = radii[0] + (radii[1] - radii[0]) * along
+    # All of the rim lies inside, so that the marker is no wider than it says.
+    rim = radius * soft
+    t = np.clip((radius - rim / 2 - away) / np.maximum(rim, 1) + 0.5, 0, 1)
+    cover = np.where(rim > 1, t * t * (3 - 2 * t), t).astype(np.float32)
+    part = out[top:bottom, left:right]
+    np.maximum(part, cover, out=part)
+
+
+MASK = MaskKind(
+    name="strokes",
+    title="Marker",
+    hint="Drawn by hand in the flat view with a soft round marker",
+    params=Strokes,
+    version=1,
+    draw=draw,
+)
