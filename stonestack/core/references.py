@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import get_args
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -44,6 +45,17 @@ class StrokesRef(Reference):
 def is_reference(annotation: object, of: type[Reference] = Reference) -> bool:
     """Tell whether a field's annotation is a reference of a kind."""
     return isinstance(annotation, type) and issubclass(annotation, of)
+
+
+def fields_read(params: type[BaseModel]) -> dict[str, type[Reference]]:
+    """Return what the fields of a parameter model refer to, by name; also where it may be left."""
+    found: dict[str, type[Reference]] = {}
+    for name, field in params.model_fields.items():
+        options = get_args(field.annotation) or (field.annotation,)
+        for option in options:
+            if isinstance(option, type) and issubclass(option, Reference):
+                found[name] = option
+    return found
 
 
 def references(params: BaseModel) -> Iterator[tuple[str, Reference]]:

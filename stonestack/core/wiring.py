@@ -140,6 +140,23 @@ class Wiring:
                     drawn[mask.id] = key
         return drawn
 
+    def laid(self) -> dict[str, Key]:
+        """Return the keys of maps as masks read them, by id, of those that a mask reads."""
+        read = {map_id for mask in self.surface.masks for map_id in mask.reads_maps}
+        keys = {map_id: self._as_laid(map_id, self.longest) for map_id in read}
+        return {map_id: key for map_id, key in keys.items() if key is not None}
+
+    def before(self, map_id: str, step_id: str) -> Key | None:
+        """Return a map as one of its steps gets it."""
+        m = self.surface.map(map_id)
+        place = m.steps.index(m.step(step_id))
+        start = self._start(m, self.longest)
+        if start is None:
+            return None
+        return self._with_steps(
+            m.model_copy(update={"steps": m.steps[:place]}), start, self.longest
+        ).key
+
     def out_of_date(self, m: Map) -> bool:
         """Tell whether a frozen map's recipe has another result now."""
         if m.frozen is None:

@@ -20,7 +20,10 @@ from stonestack.core.document import (
 from stonestack.core.edits import Edit, Freeze
 from stonestack.core.errors import BadRequest
 from stonestack.core.graph import Key
+from stonestack.core.histogram import COUNTED_AT, Histogram, counted
+from stonestack.core.image import Picture
 from stonestack.core.materials import Material
+from stonestack.core.references import SourceRef
 from stonestack.core.roles import Role
 from stonestack.core.targets import TARGETS, Target, target_of
 from stonestack.core.wiring import Wiring
@@ -44,6 +47,8 @@ class SurfaceView(BaseModel):
     keys: dict[str, dict[Stage, str | None]]
     masks: dict[str, str]
     """The keys of its masks as pictures, by id."""
+    laid: dict[str, str]
+    """The keys of maps as masks read them, by id, of those that a mask reads."""
     outputs: dict[str, OutputView]
     out_of_date: list[str]
     undo: str | None
@@ -103,6 +108,7 @@ def get(ws: Workspace, surface_id: str, left: list[str] | None = None) -> Surfac
         target=target.name,
         keys=_announced(ws, wiring),
         masks=_announced_masks(ws, wiring),
+        laid=_announced_laid(ws, wiring),
         outputs=outputs(document, target, settings.game_folder),
         out_of_date=[m.id for m in document.maps if wiring.out_of_date(m)],
         undo=undo,
@@ -231,16 +237,56 @@ def freeze(ws: Workspace, surface_id: str, base: int, map_id: str) -> SurfaceVie
     """
     with ws.session() as session:
         document = history.read(session, SURFACE, surface_id)
+    key, picture = _after_steps(ws, document, map_id)
+    kept = ws.files.keep(pictures.write(picture, FileKind.PNG, 16))
+    frozen = Frozen(sha256=kept, of=key, wraps=picture.wraps)
+    return edit(ws, surface_id, base, Freeze(map=map_id, frozen=frozen))
+
+
+def keep_tile(ws: Workspace, surface_id: str, role: Role) -> SourceRef:
+    """Keep a map's result after its steps as a picture that other surfaces can use.
+
+    It is as it is now: a picture of another surface that went on changing would change maps that
+    nobody is looking at.
+
+    Raises
+    ------
+    BadRequest
+        If the map has no source yet.
+    """
+    with ws.session() as session:
+        document = history.read(session, SURFACE, surface_id)
+    m = document.of_role(role)
+    if m is None:
+        title = role.info.title.lower()
+        raise BadRequest("no-such-map", f"{document.title} has no {title}.", "Choose another.")
+    picture = _after_steps(ws, document, m.id)[1]
+    kept = ws.files.keep(pictures.write(picture, FileKind.PNG, 16))
+    name = f"{document.title}, {m.title.lower()}"
+    return SourceRef(sha256=kept, name=name, width=picture.width, height=picture.height)
+
+
+def histogram(ws: Workspace, surface_id: str, map_id: str, step_id: str) -> Histogram:
+    """Count the tones that a step of a map gets, as the eye sees them."""
+    with ws.session() as session:
+        document = history.read(session, SURFACE, surface_id)
+    wiring = Wiring(document, COUNTED_AT)
+    key = wiring.before(map_id, step_id)
+    if key is None:
+        return Histogram(counts=[])
+    ws.renderer.graphs.add(wiring.graph, [key], lasting=False)
+    return counted(ws.renderer.picture(key))
+
+
+def _after_steps(ws: Workspace, document: Surface, map_id: str) -> tuple[Key, Picture]:
+    """Return a map's own result after its steps, frozen or not."""
     m = document.map(map_id)
     wiring = Wiring(document)
     key = wiring.after_steps(map_id, thawed=True)
     if key is None:
         raise BadRequest("nothing-there", f"{m.title} has no source yet.", "Bring a picture first.")
     ws.renderer.graphs.add(wiring.graph, [key])
-    picture = ws.renderer.picture(key)
-    kept = ws.files.keep(pictures.write(picture, FileKind.PNG, 16))
-    frozen = Frozen(sha256=kept, of=key, wraps=picture.wraps)
-    return edit(ws, surface_id, base, Freeze(map=map_id, frozen=frozen))
+    return key, ws.renderer.picture(key)
 
 
 def preview(
@@ -290,6 +336,12 @@ def _announced_masks(ws: Workspace, wiring: Wiring) -> dict[str, Key]:
     masks = wiring.masks()
     ws.renderer.graphs.add(wiring.graph, masks.values())
     return masks
+
+
+def _announced_laid(ws: Workspace, wiring: Wiring) -> dict[str, Key]:
+    laid = wiring.laid()
+    ws.renderer.graphs.add(wiring.graph, laid.values())
+    return laid
 
 
 def _first_colour_is_open(before: Surface, after: Surface) -> bool:

@@ -118,6 +118,29 @@ export function useFacts(key: string | null | undefined, stage: Stage) {
   });
 }
 
+/** How common each tone is before a step of a map. */
+export function useHistogram(surface: SurfaceView, map: string, step: string, wanted: boolean) {
+  const path = { surface_id: surface.id };
+  return useQuery({
+    queryKey: ["histogram", surface.id, map, step, surface.revision],
+    queryFn: () => got(api.GET("/api/surfaces/{surface_id}/histogram", { params: { path, query: { map, step } } })),
+    enabled: wanted,
+    staleTime: Infinity,
+    placeholderData: (before) => before,
+  });
+}
+
+/** The height of words over their width. */
+export function useProportion(text: string, font: Schemas["Lettering"]["font"], wanted: boolean) {
+  return useQuery({
+    queryKey: ["lettering", text, font],
+    queryFn: () => got(api.GET("/api/lettering", { params: { query: { text, font } } })),
+    enabled: wanted,
+    staleTime: Infinity,
+    placeholderData: (before) => before,
+  });
+}
+
 /** Every way of making a map a tile, tried small; what is found belongs to a content key. */
 export function useWays(surface: SurfaceView, map: string, wanted: boolean) {
   const { data: known } = useQuery({

@@ -612,6 +612,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lettering": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["measure_lettering_api_lettering_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/materials/{material_id}": {
         parameters: {
             query?: never;
@@ -1134,6 +1150,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["freeze_map_api_surfaces__surface_id__freeze_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surfaces/{surface_id}/histogram": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_histogram_api_surfaces__surface_id__histogram_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surfaces/{surface_id}/kept-tile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["keep_tile_api_surfaces__surface_id__kept_tile_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2723,6 +2771,12 @@ export interface components {
          */
         Green: "up" | "down";
         /**
+         * Group
+         * @description What a step is for: the headings under which steps are offered, in their order.
+         * @enum {string}
+         */
+        Group: "Tile" | "Light and tone" | "Colour" | "Detail" | "Fill" | "Lay over" | "A place" | "Channels" | "Texels" | "Make of another map";
+        /**
          * HeightFromColour
          * @description Parameters of :func:`height_from_colour`.
          */
@@ -2767,6 +2821,14 @@ export interface components {
              * @default 5
              */
             radius: number;
+        };
+        /**
+         * Histogram
+         * @description Shares of the most common tone, dark to light, one list a channel.
+         */
+        Histogram: {
+            /** Counts */
+            counts: number[][];
         };
         /**
          * History
@@ -3256,6 +3318,10 @@ export interface components {
             /** Parameters */
             parameters: {
                 [key: string]: unknown;
+            };
+            /** Reads */
+            reads: {
+                [key: string]: components["schemas"]["Read"];
             };
             /** Title */
             title: string;
@@ -4195,6 +4261,14 @@ export interface components {
             undo: string | null;
         };
         /**
+         * Proportion
+         * @description The height of words, a share of their width.
+         */
+        Proportion: {
+            /** Height */
+            height: number;
+        };
+        /**
          * Proposal
          * @description A size that fits, and what it costs.
          *
@@ -4357,6 +4431,12 @@ export interface components {
              */
             width: number;
         };
+        /**
+         * Read
+         * @description What a parameter names that is read besides.
+         * @enum {string}
+         */
+        Read: "map" | "mask" | "picture" | "strokes";
         /**
          * Reading
          * @description How a folder is read.
@@ -4711,6 +4791,13 @@ export interface components {
          * @enum {string}
          */
         Role: "colour" | "normal" | "specular" | "height" | "alpha" | "occlusion" | "cavity" | "gloss" | "roughness" | "metalness" | "emissive" | "blend" | "packed";
+        /**
+         * RoleRequest
+         * @description The map of which role is meant.
+         */
+        RoleRequest: {
+            role: components["schemas"]["Role"];
+        };
         /**
          * RoleWords
          * @description What follows from a role, for the screen; in the order of the course sheet.
@@ -5375,6 +5462,7 @@ export interface components {
         StepInfo: {
             /** Family */
             family: string;
+            group: components["schemas"]["Group"];
             /** Hint */
             hint: string;
             makes: components["schemas"]["Role"] | null;
@@ -5387,6 +5475,10 @@ export interface components {
             /** Parameters */
             parameters: {
                 [key: string]: unknown;
+            };
+            /** Reads */
+            reads: {
+                [key: string]: components["schemas"]["Read"];
             };
             /** Roles */
             roles: components["schemas"]["Role"][];
@@ -5604,6 +5696,10 @@ export interface components {
                 [key: string]: {
                     [key: string]: string | null;
                 };
+            };
+            /** Laid */
+            laid: {
+                [key: string]: string;
             };
             /**
              * Left
@@ -7632,6 +7728,38 @@ export interface operations {
             };
         };
     };
+    measure_lettering_api_lettering_get: {
+        parameters: {
+            query: {
+                text: string;
+                font: "slab" | "narrow" | "stencil" | "hand";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proportion"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     get_material_api_materials__material_id__get: {
         parameters: {
             query?: never;
@@ -8929,6 +9057,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SurfaceView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    get_histogram_api_surfaces__surface_id__histogram_get: {
+        parameters: {
+            query: {
+                map: string;
+                step: string;
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Histogram"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    keep_tile_api_surfaces__surface_id__kept_tile_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceRef"];
                 };
             };
             /** @description Unprocessable Entity */

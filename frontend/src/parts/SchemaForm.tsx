@@ -1,5 +1,7 @@
 import { useEffect, useId, useState } from "react";
 import { Choice } from "./Choice";
+import { ColourRow, ColoursRow } from "./ColourRow";
+import { CurveRow, type CurvePoint } from "./CurveRow";
 import { NumberRow } from "./NumberRow";
 import { Tick } from "./Tick";
 
@@ -15,6 +17,9 @@ export interface Parameter {
   maxLength?: number;
   enum?: string[];
   $ref?: string;
+  anyOf?: unknown[];
+  /** What kind of control it wants, where its type does not say. */
+  format?: string;
 }
 
 export type Schema = Record<string, unknown>;
@@ -57,12 +62,15 @@ export function SchemaForm({
   schema,
   values,
   skip = [],
+  histogram = [],
   onMove,
   onSettle,
 }: {
   schema: Schema;
   values: Values;
   skip?: readonly string[];
+  /** How common each tone is before it, for curves. */
+  histogram?: readonly (readonly number[])[];
   onMove?: (values: Values) => void;
   /** What was changed, and nothing else: the rest may have become otherwise meanwhile. */
   onSettle: (part: Values) => void;
@@ -75,6 +83,7 @@ export function SchemaForm({
           label={parameter.title ?? said(name)}
           parameter={parameter}
           value={values[name]}
+          histogram={histogram}
           onMove={(next) => {
             onMove?.({ ...values, [name]: next });
           }}
@@ -91,18 +100,38 @@ function Control({
   label,
   parameter,
   value,
+  histogram,
   onMove,
   onSettle,
 }: {
   label: string;
   parameter: Parameter;
   value: unknown;
+  histogram: readonly (readonly number[])[];
   onMove: (value: unknown) => void;
   onSettle: (value: unknown) => void;
 }) {
   const id = useId();
+  if (parameter.format === "colour") {
+    return (
+      <ColourRow
+        label={label}
+        {...(parameter.description ? { hint: parameter.description } : {})}
+        value={String(value)}
+        onMove={onMove}
+        onSettle={onSettle}
+      />
+    );
+  }
+  if (parameter.format === "colours") {
+    return <ColoursRow label={label} hint={parameter.description} values={value as string[]} onSettle={onSettle} />;
+  }
+  if (parameter.format === "curve") {
+    return <CurveRow label={label} points={value as CurvePoint[]} histogram={histogram} onMove={onMove} onSettle={onSettle} />;
+  }
   if (parameter.type === "array") {
     const count = Array.isArray(value) ? value.length : 0;
+    if (parameter.format === "corners") return <p className="text-small text-ink-2">{count} corners, moved in the flat view</p>;
     return (
       <p className="text-small text-ink-2">
         {count} {count === 1 ? "spot is" : "spots are"} covered.

@@ -35,4 +35,4 @@ class Recipe(Document):
     role: Role = Role.COLOUR
     steps: tuple[Step, ...] = Field(min_length=1, max_length=MOST_STEPS)
     masks: tuple[Mask, ...] = Field((), max_length=64)
-    files: dict[Hash, str] = {}
+    files: dict[Hash, str] = Field(default_factory=dict, json_schema_extra={"default": {}})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from stonestack.core.filters import bordered
 from stonestack.core.image import Floats
@@ -45,6 +46,22 @@ def ring_away(side: int, middle: float, wraps: bool) -> Floats:
     return np.asarray(apart, np.float32)
 
 
+def _to_nearest(of: NDArray[np.bool_]) -> tuple[Floats, tuple[NDArray[np.int64], ...]]:
+    """Return how far texels lie from the nearest that is not of a set, and where that is."""
+    import cv2
+
+    _, labels = cv2.distanceTransformWithLabels(
+        of.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    down, across = np.nonzero(~of)
+    place = np.zeros(len(down) + 1, np.int64)
+    place[labels[down, across]] = np.arange(len(down))
+    nearest = place[labels]
+    where = (down[nearest], across[nearest])
+    rows, columns = np.ogrid[: of.shape[0], : of.shape[1]]
+    return np.hypot(rows - where[0], columns - where[1]).astype(np.float32), where
+
+
 def _slope(values: Floats) -> Floats:
     """Return how much values change from texel to texel, the steeper way on each axis."""
     across = np.abs(np.diff(values, axis=1, prepend=values[:, :1], append=values[:, -1:]))
@@ -64,19 +81,17 @@ def signed_distance(mask: Floats, most: float, wraps: bool) -> Floats:
     most : float
         Distances beyond this need not be right.
     """
-    import cv2
-
     reach = min(int(np.ceil(most)) + 2, max(mask.shape))
     padded = bordered(mask[..., np.newaxis], reach, wraps)[..., 0]
     solid = padded >= 0.5
     far = np.float32(most + 2)
     if solid.all() or not solid.any():
         return np.full(mask.shape, far if solid.any() else -far, np.float32)
-    inside = cv2.distanceTransform(solid.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-    outside = cv2.distanceTransform((~solid).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
-    apart = np.asarray(np.where(solid, inside - 0.5, 0.5 - outside), np.float32)
-    # Beside the edge the mask's own values say more finely where it runs.
-    near = (np.abs(apart) < 1) & (padded > 0.02) & (padded < 0.98)
-    apart[near] = np.clip((padded[near] - _HALF) / _slope(padded)[near], -1, 1)
+    # Each texel's own values say more finely than whole texels how far its middle lies inside.
+    fine = np.clip((padded - _HALF) / _slope(padded), -1, 1)
+    inwards, outside = _to_nearest(solid)
+    outwards, inside = _to_nearest(~solid)
+    apart = np.where(solid, inwards + fine[outside], fine[inside] - outwards)
+    apart = np.asarray(apart, np.float32)
     rows, columns = (slice(reach, reach + n) for n in mask.shape)
     return np.ascontiguousarray(apart[rows, columns])

@@ -23,6 +23,9 @@ _LEAST = 8
 _MEASURED_AT = 256
 
 
+Font = Literal["slab", "narrow", "stencil", "hand"]
+
+
 class Lettering(StepParams):
     """Parameters of :func:`lettering`; places and sizes are shares of the map's width."""
 
@@ -30,7 +33,7 @@ class Lettering(StepParams):
     text: str = Field(
         "Holm", min_length=1, max_length=200, title="Words", description="A stroke / starts a line"
     )
-    font: Literal["slab", "narrow", "stencil", "hand"] = Field(
+    font: Font = Field(
         "slab", title="Letters", description="Upright with feet, narrow, cut in a sheet, or written"
     )
     colour: swatches.Swatch = Field(

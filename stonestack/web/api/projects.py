@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
-from stonestack.core.document import Output, Step
+from stonestack.core.document import Mask, MaskPart, Output, Step
 from stonestack.core.document.project import Settings
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Space
 from stonestack.core.masks import MASKS
 from stonestack.core.materials import Material
+from stonestack.core.references import MapRef, MaskRef, SourceRef, StrokesRef, fields_read
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import SIZES, Size
+from stonestack.core.stepkind import Group
 from stonestack.core.steps import STEPS
 from stonestack.core.targets import TARGETS, Target
 from stonestack.services import projects
@@ -81,6 +85,28 @@ class NameList(RootModel[list[str]]):
     """Names that the game looks up."""
 
 
+class Read(StrEnum):
+    """What a parameter names that is read besides."""
+
+    MAP = "map"
+    MASK = "mask"
+    PICTURE = "picture"
+    STROKES = "strokes"
+
+
+_READ = {
+    MapRef: Read.MAP,
+    MaskRef: Read.MASK,
+    SourceRef: Read.PICTURE,
+    StrokesRef: Read.STROKES,
+}
+
+
+def reads(params: type[BaseModel]) -> dict[str, Read]:
+    """Return what the parameters of a step or a mask name, by field."""
+    return {name: _READ[kind] for name, kind in fields_read(params).items()}
+
+
 class StepInfo(BaseModel):
     """A kind of step: its words, and its parameters as a JSON schema."""
 
@@ -90,6 +116,8 @@ class StepInfo(BaseModel):
     roles: list[Role]
     parameters: dict[str, object]
     family: str
+    group: Group
+    reads: dict[str, Read]
     moves: bool
     mixes: bool
     makes: Role | None
@@ -124,6 +152,7 @@ class MaskInfo(BaseModel):
     title: str
     hint: str
     parameters: dict[str, object]
+    reads: dict[str, Read]
 
 
 class Knowledge(BaseModel):
@@ -179,6 +208,8 @@ def knowledge() -> Knowledge:
                 roles=[role for role in Role if s.suits(role)],
                 parameters=s.params.model_json_schema(),
                 family=s.family,
+                group=s.group,
+                reads=reads(s.params),
                 moves=s.geometry is not None,
                 mixes=s.mixes,
                 makes=s.makes,
@@ -187,14 +218,18 @@ def knowledge() -> Knowledge:
         ],
         masks=[
             MaskInfo(
-                name=m.name, title=m.title, hint=m.hint, parameters=m.params.model_json_schema()
+                name=m.name,
+                title=m.title,
+                hint=m.hint,
+                parameters=m.params.model_json_schema(),
+                reads=reads(m.params),
             )
             for m in MASKS.values()
         ],
         targets=list(TARGETS.values()),
         forms={
             form.__name__: form.model_json_schema()
-            for form in (Step, Material, Output, Size, Settings)
+            for form in (Step, Material, Output, Size, Settings, Mask, MaskPart)
         },
     )
 

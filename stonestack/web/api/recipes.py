@@ -10,6 +10,7 @@ from stonestack.core.document.recipe import Recipe
 from stonestack.core.masks.strokes import Stroke
 from stonestack.core.references import StrokesRef
 from stonestack.core.roles import Role
+from stonestack.core.steps.lettering import Font, proportion_of
 from stonestack.services import recipes, strokes
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model
@@ -46,6 +47,19 @@ class AddStroke(BaseModel):
     stroke: Stroke | None = None
 
 
+class Words(BaseModel):
+    """Words, and what they are written in."""
+
+    text: str = Field(min_length=1, max_length=200)
+    font: Font
+
+
+class Proportion(BaseModel):
+    """The height of words, a share of their width."""
+
+    height: float
+
+
 def register(app: OpenAPI, ws: Workspace) -> None:
     """Add the routes."""
 
@@ -67,6 +81,10 @@ def register(app: OpenAPI, ws: Workspace) -> None:
             ws, path.project_id, body.recipe, body.surfaces, body.role, body.instead
         )
         return model(PutOn(count=count))
+
+    @app.get("/api/lettering", responses={200: Proportion})
+    def measure_lettering(query: Words) -> Response:
+        return model(Proportion(height=proportion_of(query.text, query.font)))
 
     @app.post("/api/strokes", responses={200: StrokesRef})
     def add_stroke(body: AddStroke) -> Response:

@@ -11,6 +11,9 @@ from pydantic import BaseModel, Field, RootModel
 from stonestack.core.document import Stage
 from stonestack.core.edits import Edit
 from stonestack.core.frame import Straightened
+from stonestack.core.histogram import Histogram
+from stonestack.core.references import SourceRef
+from stonestack.core.roles import Role
 from stonestack.core.sizing import Proposal
 from stonestack.core.workfiles.passing import WorkKind
 from stonestack.services import deliveries, making, shaping, surfaces, working
@@ -68,6 +71,18 @@ class MapQuery(BaseModel):
     """Which map is meant."""
 
     map: str
+
+
+class RoleRequest(BaseModel):
+    """The map of which role is meant."""
+
+    role: Role
+
+
+class StepQuery(MapQuery):
+    """Which step of a map is meant."""
+
+    step: str
 
 
 class FreezeRequest(BaseRequest):
@@ -165,6 +180,14 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.get("/api/surfaces/<surface_id>/ways", responses={200: PreviewKey})
     def get_ways(path: SurfacePath, query: MapQuery) -> Response:
         return model(PreviewKey(key=shaping.try_ways(ws, path.surface_id, query.map)))
+
+    @app.get("/api/surfaces/<surface_id>/histogram", responses={200: Histogram})
+    def get_histogram(path: SurfacePath, query: StepQuery) -> Response:
+        return model(surfaces.histogram(ws, path.surface_id, query.map, query.step))
+
+    @app.post("/api/surfaces/<surface_id>/kept-tile", responses={200: SourceRef})
+    def keep_tile(path: SurfacePath, body: RoleRequest) -> Response:
+        return model(surfaces.keep_tile(ws, path.surface_id, body.role))
 
     @app.get("/api/surfaces/<surface_id>/making", responses={200: MakingView})
     def get_making(path: SurfacePath) -> Response:

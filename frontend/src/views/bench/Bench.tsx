@@ -18,6 +18,8 @@ import { CourseSheet } from "./CourseSheet";
 import { FlatPane } from "./FlatPane";
 import { NOT_FRAMING, type Framing } from "./FrameControls";
 import { LightPane } from "./LightPane";
+import { MaskPanel } from "./MaskPanel";
+import type { Marker, MaskView } from "./maskShapes";
 import { MaskStrip } from "./MaskStrip";
 import { usePassing, type Passing } from "./passing";
 import { useProposedWay } from "./ways";
@@ -55,6 +57,8 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const [framing, setFraming] = useState<Framing>(NOT_FRAMING);
   const [chosenStep, setChosenStep] = useState<string | null>(null);
   const [chosenMask, setChosenMask] = useState<string | null>(null);
+  const [maskView, setMaskView] = useState<MaskView>({ shown: "outline", opacity: 0.5 });
+  const [marker, setMarker] = useState<Marker>({ size: 0.06, soft: 0.4, takes: false });
   const maps = surface.document.maps;
   const map = (maps.find((m) => m.id === cell) ?? maps.find((m) => m.role === "colour") ?? maps[0])?.id ?? "";
   useEffect(() => {
@@ -110,6 +114,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
     },
   });
   if (!knowledge) return <div className="h-full bg-ground" aria-busy />;
+  const openMask = surface.document.masks.find((m) => m.id === chosenMask);
   const shown: Stage = column === "output" ? "compress" : column;
   return (
     <div
@@ -189,6 +194,9 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             look={passing.look}
             chosenStep={shown === "steps" ? chosenStep : null}
             chosenMask={chosenMask}
+            maskView={maskView}
+            marker={marker}
+            onProblem={setProblem}
           />
           <LightPane surface={surface} passing={passing.now} again={again} />
         </div>
@@ -202,6 +210,25 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
               onClose={() => {
                 setProblem(null);
               }}
+            />
+          )}
+          {openMask && (
+            <MaskPanel
+              key={openMask.id}
+              surface={surface}
+              knowledge={knowledge}
+              map={map}
+              mask={openMask}
+              view={maskView}
+              onView={setMaskView}
+              marker={marker}
+              onMarker={setMarker}
+              onDone={() => {
+                setChosenMask(null);
+              }}
+              change={change}
+              look={passing.look}
+              onProblem={setProblem}
             />
           )}
           <Controls
@@ -219,6 +246,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             onChooseStep={setChosenStep}
             chosenMask={chosenMask}
             onChooseMask={setChosenMask}
+            onProblem={setProblem}
           />
           <Workfiles surface={surface} map={map} stage={shown} />
         </aside>
@@ -263,15 +291,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
           setAgain((n) => n + 1);
         }}
       >
-        <MaskStrip
-          surface={surface}
-          knowledge={knowledge}
-          map={map}
-          chosen={chosenMask}
-          onChoose={setChosenMask}
-          change={change}
-          look={passing.look}
-        />
+        <MaskStrip surface={surface} chosen={chosenMask} onChoose={setChosenMask} change={change} />
       </CourseSheet>
     </div>
   );

@@ -22,6 +22,7 @@ interface Props {
   onChooseStep: (step: string | null) => void;
   chosenMask: string | null;
   onChooseMask: (mask: string | null) => void;
+  onProblem: (problem: unknown) => void;
 }
 
 const HEADS: Record<Column, string> = {
@@ -48,6 +49,7 @@ export function Controls({
   onChooseStep,
   chosenMask,
   onChooseMask,
+  onProblem,
 }: Props) {
   const map = surface.document.maps.find((m) => m.id === id);
   const words = map && knowledge.roles[map.role];
@@ -71,6 +73,7 @@ export function Controls({
           onChooseStep={onChooseStep}
           chosenMask={chosenMask}
           onChooseMask={onChooseMask}
+          onProblem={onProblem}
         />
       )}
       {column === "size" && <SizeControls {...common} project={project} />}

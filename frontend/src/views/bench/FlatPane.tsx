@@ -10,6 +10,7 @@ import { FrameOverlay } from "./FrameOverlay";
 import { kindOf } from "./kinds";
 import { EdgeScores, Marks, useSize } from "./Over";
 import { MaskPart } from "./MaskPart";
+import type { Marker, MaskView } from "./maskShapes";
 import { Missed, Pane } from "./Pane";
 import type { Passing } from "./passing";
 import { StepPart } from "./StepPart";
@@ -44,6 +45,9 @@ export function FlatPane({
   look: lookAhead,
   chosenStep,
   chosenMask,
+  maskView,
+  marker,
+  onProblem,
 }: {
   surface: SurfaceView;
   map: string;
@@ -59,6 +63,9 @@ export function FlatPane({
   /** The step whose picture, and the mask, that have their handles shown. */
   chosenStep: string | null;
   chosenMask: string | null;
+  maskView: MaskView;
+  marker: Marker;
+  onProblem: (problem: unknown) => void;
 }) {
   const { data: knowledge } = useKnowledge();
   const stand = useRef<HTMLDivElement>(null);
@@ -320,11 +327,22 @@ export function FlatPane({
           }}
         />
       )}
-      {!framing && cells === "plain" && found && chosenStep && (
+      {!framing && cells === "plain" && found && chosenStep && !mask && (
         <StepPart surface={surface} map={found} step={chosenStep} layout={layout} change={change} look={lookAhead} />
       )}
       {!framing && cells === "plain" && mask && current && (
-        <MaskPart surface={surface} mask={mask} map={map} stage={stage} layout={layout} change={change} look={lookAhead} />
+        <MaskPart
+          surface={surface}
+          mask={mask}
+          map={map}
+          stage={stage}
+          layout={layout}
+          view={maskView}
+          marker={marker}
+          change={change}
+          look={lookAhead}
+          onProblem={onProblem}
+        />
       )}
       {!current && (
         <p className="absolute inset-0 flex items-center justify-center px-10 text-center text-label-ink">

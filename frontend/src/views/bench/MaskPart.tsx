@@ -1,10 +1,13 @@
 import { useEffect, useState } from "react";
-import type { Edit, Schemas, Stage, SurfaceView } from "@/api/client";
+import { api, got, type Edit, type Stage, type SurfaceView } from "@/api/client";
 import type { Layout } from "@/gl/layout";
+import { CornersOverlay } from "./CornersOverlay";
+import { DrawOverlay, type Trace } from "./DrawOverlay";
+import { MaskShown } from "./MaskShown";
+import type { Marker, Mask, MaskView, Shape } from "./maskShapes";
 import { PartOverlay, type Box } from "./PartOverlay";
-
-type Mask = Schemas["Mask"];
-type Sides = Pick<Box, "x" | "y" | "width" | "height">;
+import { PickOverlay } from "./PickOverlay";
+import { finely } from "./placing";
 
 interface Props {
   surface: SurfaceView;
@@ -13,13 +16,16 @@ interface Props {
   map: string;
   stage: Stage;
   layout: Layout;
+  view: MaskView;
+  marker: Marker;
   change: (edit: Edit) => void;
   look: (edit: Edit, map: string, stage: Stage) => void;
+  onProblem: (problem: unknown) => void;
 }
 
-/** A mask's outline and handles, over the picture that it was drawn on. */
-export function MaskPart({ surface, mask, map, stage, layout, change, look }: Props) {
-  const [draft, setDraft] = useState<Box | null>(null);
+/** A mask over the picture that it was drawn on: how far it reaches, and the handles of its last part. */
+export function MaskPart({ surface, mask, map, stage, layout, view, marker, change, look, onProblem }: Props) {
+  const [draft, setDraft] = useState<Shape | null>(null);
   useEffect(() => {
     setDraft(null);
   }, [surface.revision]);
@@ -31,35 +37,86 @@ export function MaskPart({ surface, mask, map, stage, layout, change, look }: Pr
       </p>
     );
   }
-  const edit = (box: Box): Edit => ({ kind: "set_mask", mask: masked(mask, box) });
-  // Not every kind of mask has sides to drag; the others have their figures below the sheet.
-  const { x, y, width, height } = mask.shape as Partial<Sides>;
-  if (x === undefined || y === undefined || width === undefined || height === undefined) return null;
+  // The part that came last is the one that is worked on.
+  const part = mask.parts[mask.parts.length - 1];
+  const settled = part?.shape ?? mask.shape;
+  const shape = draft ?? settled;
+  const edit = (next: Shape): Edit => ({
+    kind: "set_mask",
+    mask: part ? { ...mask, parts: mask.parts.map((p) => (p.id === part.id ? { ...p, shape: next } : p)) } : { ...mask, shape: next },
+  });
+  const handle = {
+    move: (next: Shape) => {
+      setDraft(next);
+      look(edit(next), map, "steps");
+    },
+    settle: (next: Shape) => {
+      setDraft(next);
+      change(edit(next));
+    },
+  };
+  const drawn = async (before: string, trace: Trace) => {
+    const points = trace.map(({ x, y, pressure }) => ({ x, y, pressure }));
+    const strokes = await got(api.POST("/api/strokes", { body: { before, stroke: { ...marker, points } } }));
+    change(edit({ kind: "strokes", strokes }));
+  };
   return (
-    <PartOverlay
-      label={mask.title}
-      layout={layout}
-      box={draft ?? { x: x + width / 2, y: y + height / 2, width, height, turn: 0 }}
-      keep={false}
-      onMove={(box) => {
-        setDraft(box);
-        look(edit(box), map, "steps");
-      }}
-      onSettle={(box) => {
-        setDraft(box);
-        change(edit(box));
-      }}
-    />
+    <>
+      <MaskShown contentKey={surface.masks[mask.id]} layout={layout} view={view} />
+      {(shape.kind === "rectangle" || shape.kind === "ellipse") && (
+        <PartOverlay
+          label={mask.title}
+          layout={layout}
+          box={{ x: shape.x + shape.width / 2, y: shape.y + shape.height / 2, width: shape.width, height: shape.height, turn: 0 }}
+          keep={false}
+          onMove={(box) => {
+            handle.move({ ...shape, ...sidesOf(box) });
+          }}
+          onSettle={(box) => {
+            handle.settle({ ...shape, ...sidesOf(box) });
+          }}
+        />
+      )}
+      {shape.kind === "outline" && (
+        <CornersOverlay
+          label={mask.title}
+          layout={layout}
+          corners={shape.corners}
+          onMove={(corners) => {
+            handle.move({ ...shape, corners });
+          }}
+          onSettle={(corners) => {
+            handle.settle({ ...shape, corners });
+          }}
+        />
+      )}
+      {shape.kind === "strokes" && (
+        <DrawOverlay
+          label={`${mask.title}: draw`}
+          layout={layout}
+          size={marker.size}
+          takes={marker.takes}
+          onDrawn={(trace) => {
+            drawn(shape.strokes.sha256, trace).catch(onProblem);
+          }}
+        />
+      )}
+      {shape.kind === "colour_range" && (
+        <PickOverlay
+          label={`${mask.title}: pick a colour`}
+          contentKey={surface.laid[shape.map.map]}
+          layout={layout}
+          onPick={(colour) => {
+            handle.settle({ ...shape, colour });
+          }}
+          onProblem={onProblem}
+        />
+      )}
+    </>
   );
 }
 
-/** As finely as places are kept. */
-export function finely(value: number): number {
-  return Math.round(value * 1e4) / 1e4;
-}
-
-function masked(mask: Mask, box: Box): Mask {
+function sidesOf(box: Box): { x: number; y: number; width: number; height: number } {
   const [width, height] = [Math.min(1, finely(box.width)), Math.min(1, finely(box.height))];
-  const sides: Sides = { x: finely(box.x - width / 2), y: finely(box.y - height / 2), width, height };
-  return { ...mask, shape: { ...mask.shape, ...sides } };
+  return { x: finely(box.x - width / 2), y: finely(box.y - height / 2), width, height };
 }

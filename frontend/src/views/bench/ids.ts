@@ -13,7 +13,12 @@ export function firstMask(masks: readonly Mask[]): Mask {
     id: newId(),
     title: `Part ${String(masks.length + 1)}`,
     shape: { kind: "rectangle", x: 0.25, y: 0.25, width: 0.5, height: 0.5, soft: 0.02 },
+    parts: [],
+    grow: 0,
+    feather: 0,
     inverted: false,
+    inside: 1,
+    outside: 0,
     on: "tile",
   };
 }
