@@ -18,6 +18,7 @@ from stonestack.core.document import (
     follows,
     laid_steps,
     moving_steps,
+    rebuilt,
 )
 from stonestack.core.graph import Graph, Key, Node, ordered
 from stonestack.core.image import Space
@@ -103,8 +104,14 @@ class Wiring:
         key = self._returned(m, Stage.SIZE, self._put("size", size, key))
         if stage is Stage.SIZE:
             return key
+        way = _Way(key, key)
+        for step in m.after_size:
+            if step.enabled:
+                way = self._step(step, way, way, self.longest)
+        if stage is Stage.FINISH:
+            return way.key
         leaves = leaving(self.surface, m, self.target)
-        return self._put("compress", Storing(format=leaves.format, green=leaves.green), key)
+        return self._put("compress", Storing(format=leaves.format, green=leaves.green), way.key)
 
     def after_steps(self, map_id: str, thawed: bool = False) -> Key | None:
         """Return a map after its steps: frozen where it is, or as its recipe has it now."""
@@ -149,7 +156,13 @@ class Wiring:
     def before(self, map_id: str, step_id: str) -> Key | None:
         """Return a map as one of its steps gets it."""
         m = self.surface.map(map_id)
-        place = m.steps.index(m.step(step_id))
+        step = m.step(step_id)
+        place = m.steps.index(step)
+        if step.finish:
+            before = rebuilt(m, steps=m.steps[:place])
+            return Wiring(self.surface.with_map(before), self.longest, self.graph).at(
+                map_id, Stage.FINISH
+            )
         start = self._start(m, self.longest)
         if start is None:
             return None
@@ -233,7 +246,7 @@ class Wiring:
         if led is not None or isinstance(m.origin, MapOrigin) or small is None:
             # Its own steps find their geometry on what they are given.
             small = _Way(way.start, self._put("limit", Limit(longest=SOLVED_AT), way.key))
-        for step in m.steps:
+        for step in m.before_size:
             if step.enabled:
                 after = self._step(step, way, small, longest)
                 small = self._step(step, small, small, SOLVED_AT)
@@ -383,6 +396,8 @@ def facts_of(graph: Graph, key: Key, stage: Stage) -> Key:
     if stage is Stage.SIZE:
         sized = next(n for n in _way(graph, key) if n.op == "size")
         return ops.put(graph, "facts:size", sized.values, (key, sized.inputs[0]))
+    if stage is Stage.FINISH:
+        return ops.put(graph, "facts:finish", None, (key,))
     if stage is Stage.STEPS:
         way = list(_way(graph, key))
         # The last way of tiling is what the tile is like; its solution tells what it kept.

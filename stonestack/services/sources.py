@@ -7,15 +7,18 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import numpy as np
 from pydantic import BaseModel
 from sqlmodel import select
 
-from stonestack.core import containers, stopping
+from stonestack.core import containers, stopping, swatches
 from stonestack.core.catalogue.describe import Described, encoded, picture_bytes
-from stonestack.core.codecs.sniff import READABLE, kind_by_content
+from stonestack.core.codecs import pictures
+from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content
 from stonestack.core.containers import packed
-from stonestack.core.document import SourceOrigin
+from stonestack.core.document import SourceOrigin, rebuilt
 from stonestack.core.errors import BadFile, Conflict, StoneError
+from stonestack.core.image import Picture, Space
 from stonestack.core.naming import plain_file_name
 from stonestack.core.sources import SourceFacts, edges_meet, examine
 from stonestack.services import projects, shelf
@@ -40,6 +43,15 @@ class SourceView(BaseModel):
     sha256: str
     facts: SourceFacts
     origin: SourceOrigin
+
+
+def blank(ws: Workspace, project_id: str, width: int, height: int, colour: str) -> SourceView:
+    """Bring an empty picture of one colour in, to be filled by steps; it goes on over its edges."""
+    light = np.broadcast_to(swatches.linear(colour), (height, width, 3))
+    picture = Picture(np.ascontiguousarray(light), Space.LINEAR, wraps=True)
+    name = f"blank {width} x {height} {colour[1:]}.png"
+    made = bring(ws, project_id, name, pictures.write(picture, FileKind.PNG))
+    return made.model_copy(update={"origin": rebuilt(made.origin, wraps=True)})
 
 
 def view(row: SourceRow) -> SourceView:

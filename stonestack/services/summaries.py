@@ -196,7 +196,7 @@ def _of(
             contents[name] = contents_of(wiring.graph, files)
         if not keys:
             keys = {
-                m.role: wiring.at(m.id, Stage.SIZE)
+                m.role: wiring.at(m.id, Stage.FINISH)
                 for m in document.maps
                 if leaving(document, m, target).delivered
             }

@@ -134,6 +134,13 @@ class BrowserCase(unittest.TestCase):
         target.dispatch_event("dragover", {"dataTransfer": transfer})
         target.dispatch_event("drop", {"dataTransfer": transfer})
 
+    def pick(self, label: str, title: str) -> None:
+        """Take one of a long list by its name."""
+        self.page.get_by_role("button", name=label).click()
+        found = self.page.get_by_role("combobox", name=f"{label}: find")
+        found.fill(title)
+        found.press("Enter")
+
     def cell(self, role: str, stage: str) -> Locator:
         """Return a cell of the course sheet."""
         return self.page.locator(f"[data-cell={role}-{stage}]")

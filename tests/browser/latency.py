@@ -24,7 +24,7 @@ class Dragging(DemoCase):
         expect(light).to_have_attribute("data-stored", re.compile("BC"), timeout=PATIENCE)
         page.wait_for_timeout(15_000)  # The background work of the first start is over by then.
         self.cell("colour", "steps").click()
-        page.get_by_label("Add a step").select_option("tone")
+        self.pick("Add a step", "Tone")
         expect(self.cell("colour", "steps")).to_contain_text("3 steps")
         page.wait_for_timeout(8000)  # All that follows from the new step is rendered by then.
         box = page.get_by_role("slider", name="Saturation").bounding_box()

@@ -57,7 +57,7 @@ class Parts(DemoCase):
     def test_a_mask_is_dragged_and_limits_a_step_to_what_lies_under_it(self) -> None:
         page = self.page
         before = self.pixels()
-        page.get_by_label("Add a step").select_option("levels")
+        self.pick("Add a step", "Levels")
         tone = page.get_by_role("group", name="Levels").last
         tone.get_by_text("Where and how much").click()
         tone.get_by_role("button", name="New mask").click()
@@ -111,6 +111,7 @@ class Parts(DemoCase):
         before = self.pixels()
         red = io.BytesIO()
         Image.new("RGB", (64, 32), (250, 20, 20)).save(red, "PNG")
+        self.pick("Add a step", "Lay a picture over")
         page.get_by_label("Picture to lay over").set_input_files(
             {"name": "sign.png", "mimeType": "image/png", "buffer": red.getvalue()}
         )

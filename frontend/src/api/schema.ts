@@ -692,6 +692,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/blank-sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["bring_blank_api_projects__project_id__blank_sources_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/deliveries": {
         parameters: {
             query?: never;
@@ -1646,6 +1662,22 @@ export interface components {
          * @description Surfaces that were begun.
          */
         BegunList: components["schemas"]["SurfaceView"][];
+        /**
+         * Blank
+         * @description An empty picture of one colour.
+         */
+        Blank: {
+            /**
+             * Colour
+             * Format: colour
+             * @default #808080
+             */
+            colour: string;
+            /** Height */
+            height: number;
+            /** Width */
+            width: number;
+        };
         /**
          * Blend
          * @description How two pictures become one.
@@ -5415,7 +5447,7 @@ export interface components {
          * @description Where on its way a map is looked at, in the order of the work.
          * @enum {string}
          */
-        Stage: "raw" | "source" | "steps" | "size" | "compress";
+        Stage: "raw" | "source" | "steps" | "size" | "finish" | "compress";
         /**
          * Step
          * @description One non-destructive operation of a recipe, and how much of it is taken where.
@@ -5437,6 +5469,11 @@ export interface components {
              * @default true
              */
             enabled: boolean;
+            /**
+             * Finish
+             * @default false
+             */
+            finish: boolean;
             /**
              * Id
              * @default
@@ -7972,6 +8009,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ActionList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    bring_blank_api_projects__project_id__blank_sources_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Blank"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceView"];
                 };
             };
             /** @description Unprocessable Entity */

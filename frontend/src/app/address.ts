@@ -3,7 +3,7 @@ import { useCallback } from "react";
 import type { Stage } from "@/api/client";
 
 export type Column = Exclude<Stage, "raw"> | "output";
-export const COLUMNS: readonly Column[] = ["source", "steps", "size", "compress", "output"];
+export const COLUMNS: readonly Column[] = ["source", "steps", "size", "finish", "compress", "output"];
 
 /** Which map at which stage the bench shows: kept in the address, so that a reload returns to it. */
 export function useCell(): [string, Column, (map: string, column: Column) => void] {

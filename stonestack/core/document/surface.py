@@ -49,6 +49,7 @@ class Stage(StrEnum):
     SOURCE = "source"
     STEPS = "steps"
     SIZE = "size"
+    FINISH = "finish"
     COMPRESS = "compress"
 
 
@@ -141,6 +142,8 @@ class Step(Document):
         description="0 is as before; above 1 its effect is carried on",
     )
     blend: Blend = Field(Blend.NORMAL, title="Blend", description="How it comes over what was")
+    finish: bool = False
+    """Whether it works on the texels of the finished size, after it."""
     proposed: bool = False
     """Whether nobody has chosen it: another may be proposed, once there is a picture to try."""
     params: AnyStep
@@ -161,6 +164,10 @@ class Step(Document):
         if not self.kind.mixes and not self.whole:
             raise ValueError(
                 f"{self.kind.title} moves or remakes the whole map; no part of it can be left out."
+            )
+        if self.finish and not self.kind.mixes:
+            raise ValueError(
+                f"{self.kind.title} moves or remakes the whole map, so it comes before its size."
             )
         return self
 
@@ -300,6 +307,16 @@ class Map(Document):
         """What its numbers mean; only a file of its own can hold colours against its role."""
         own = self.colours and isinstance(self.origin, SourceOrigin)
         return Space.LINEAR if own else ROLES[self.role].space
+
+    @property
+    def before_size(self) -> tuple[Step, ...]:
+        """The steps that work before the map has its size."""
+        return tuple(step for step in self.steps if not step.finish)
+
+    @property
+    def after_size(self) -> tuple[Step, ...]:
+        """The steps that work on the texels of its finished size."""
+        return tuple(step for step in self.steps if step.finish)
 
     def step(self, step_id: str) -> Step:
         """Return a step.

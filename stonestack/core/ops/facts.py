@@ -94,6 +94,11 @@ def of_tile(params: Done, inputs: Sequence[object], _blobs: Sequence[bytes]) -> 
     return _told(picture, finding, scores=scores, kept=kept, joins=joins)
 
 
+def of_finish(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:
+    """Say what a map is once it is finished."""
+    return _told(inputs[0], Finding(level="good", words="in exact texels"))
+
+
 def of_size(params: Size, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:
     """Measure what a size costs: the sized picture, and the one before."""
     after, before = inputs
@@ -133,6 +138,7 @@ OPERATIONS = (
         *("facts:tile", _V, _WORDS, Done, _ONE, Kind.FILE, of_tile, Kind.GEOMETRY), kept_as=KEPT
     ),
     Operation("facts:size", _V, _WORDS, Size, _ONE * 2, Kind.FILE, of_size, kept_as=KEPT),
+    Operation("facts:finish", _V, _WORDS, Nothing, _ONE, Kind.FILE, of_finish, kept_as=KEPT),
     Operation(
         "facts:texture",
         _V,

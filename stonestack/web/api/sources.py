@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field, RootModel
 
 from stonestack.core.roles import Role
 from stonestack.core.sources import SourceSet
+from stonestack.core.swatches import Swatch
 from stonestack.services import games, shaping, shelf, sources
 from stonestack.services.games import GameFolderView
 from stonestack.services.jobs import JobView
@@ -40,6 +41,14 @@ class NewFromSources(BaseModel):
     roles: dict[Role, str]
 
 
+class Blank(BaseModel):
+    """An empty picture of one colour."""
+
+    width: int = Field(ge=4, le=8192)
+    height: int = Field(ge=4, le=8192)
+    colour: Swatch = "#808080"
+
+
 class SourcePath(BaseModel):
     """Names a source."""
 
@@ -57,6 +66,10 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def bring_source(path: ProjectPath, form: Upload) -> Response:
         name = form.file.filename or ""
         return model(sources.bring(ws, path.project_id, name, form.file.read()))
+
+    @app.post("/api/projects/<project_id>/blank-sources", responses={200: SourceView})
+    def bring_blank(path: ProjectPath, body: Blank) -> Response:
+        return model(sources.blank(ws, path.project_id, body.width, body.height, body.colour))
 
     @app.post("/api/projects/<project_id>/source-archives", responses={200: JobView})
     def bring_archive(path: ProjectPath, form: Upload) -> Response:

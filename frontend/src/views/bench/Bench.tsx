@@ -192,7 +192,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             onFraming={setFraming}
             change={change}
             look={passing.look}
-            chosenStep={shown === "steps" ? chosenStep : null}
+            chosenStep={shown === "steps" || shown === "finish" ? chosenStep : null}
             chosenMask={chosenMask}
             maskView={maskView}
             marker={marker}
@@ -218,6 +218,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
               surface={surface}
               knowledge={knowledge}
               map={map}
+              stage={shown === "finish" ? "finish" : "steps"}
               mask={openMask}
               view={maskView}
               onView={setMaskView}

@@ -29,6 +29,7 @@ const HEADS: Record<Column, string> = {
   source: "Source",
   steps: "Steps",
   size: "Size",
+  finish: "Finish",
   compress: "Compress",
   output: "Output",
 };
@@ -63,10 +64,12 @@ export function Controls({
         </h2>
         <p className="text-small text-ink-2">{words.hint}</p>
       </header>
-      {column === "source" && <SourceControls {...common} project={project} drop={drop} framing={framing} onFraming={onFraming} />}
-      {column === "steps" && (
+      {column === "source" && <SourceControls {...common} project={project} drop={drop} framing={framing} onFraming={onFraming} onProblem={onProblem} />}
+      {(column === "steps" || column === "finish") && (
         <StepControls
+          key={column}
           {...common}
+          stage={column}
           project={project}
           look={look}
           chosenStep={chosenStep}

@@ -30,6 +30,7 @@ const HEADS: Record<Column, string> = {
   source: "Source",
   steps: "Steps",
   size: "Size",
+  finish: "Finish",
   compress: "Compress",
   output: "Output",
 };
@@ -55,7 +56,7 @@ export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop,
       role="grid"
       aria-label="Course sheet"
       tabIndex={-1}
-      className="grid max-h-[260px] overflow-y-auto grid-cols-[112px_minmax(0,1.1fr)_minmax(0,1.35fr)_minmax(0,0.8fr)_minmax(0,1.35fr)_minmax(0,1.25fr)]"
+      className="grid max-h-[260px] overflow-y-auto grid-cols-[112px_minmax(0,1.1fr)_minmax(0,1.3fr)_minmax(0,0.8fr)_minmax(0,0.75fr)_minmax(0,1.3fr)_minmax(0,1.25fr)]"
       onKeyDown={(event) => {
         const by = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[event.key];
         if (!by) return;
@@ -130,8 +131,15 @@ function begins(map: SurfaceMap, surface: SurfaceView, knowledge: Knowledge): st
   if (map.frozen) return surface.out_of_date.includes(map.id) ? "frozen, out of date" : "frozen";
   if (!map.origin) return "no source yet";
   if (map.origin.kind === "map") return `from ${titleOf(surface, map.origin.map, knowledge)}`;
-  const read = map.steps.flatMap((step) => ("map" in step.params ? [titleOf(surface, step.params.map.map, knowledge)] : []));
-  return read.length > 0 ? `own source, ${read.join(", ")}` : "own source";
+  const read = new Set(map.steps.flatMap((step) => mapsRead(step.params, knowledge)).map((id) => titleOf(surface, id, knowledge)));
+  return read.size > 0 ? `own source, ${[...read].join(", ")}` : "own source";
+}
+
+/** The maps that a step brings in, by what its kind says it reads. */
+function mapsRead(params: SurfaceMap["steps"][number]["params"], knowledge: Knowledge): string[] {
+  const reads = knowledge.steps.find((kind) => kind.name === params.kind)?.reads ?? {};
+  const values = params as unknown as Record<string, { map: string } | null>;
+  return Object.entries(reads).flatMap(([field, what]) => (what === "map" && values[field] ? [values[field].map] : []));
 }
 
 interface CellProps {
@@ -179,6 +187,9 @@ function Inside({ surface, map, column, knowledge }: Omit<CellProps, "chosen" | 
     return (
       <span className="w-full text-center text-small text-ink-2">from {titleOf(surface, map.origin.map, knowledge)}</span>
     );
+  }
+  if (column === "finish" && !map.steps.some((s) => s.finish)) {
+    return <span className="w-full text-center text-small text-ink-2">as sized</span>;
   }
   if ((column === "compress" || column === "output") && !surface.outputs[map.id]?.delivered) {
     return <span className="w-full text-center text-small text-ink-2">not delivered</span>;
@@ -245,8 +256,9 @@ function keyNumber(map: SurfaceMap, stage: Stage, facts: Schemas["RenderFacts"],
   const size = facts.width === facts.height ? `${facts.width}²` : `${facts.width} × ${facts.height}`;
   if (stage === "source") return size;
   if (stage === "size") return size;
+  if (stage === "finish") return size;
   if (stage === "steps") {
-    const on = map.steps.filter((s) => s.enabled).length;
+    const on = map.steps.filter((s) => s.enabled && !s.finish).length;
     const worst = facts.scores ? farther(facts.scores.x, facts.scores.y) : null;
     return `${on} step${on === 1 ? "" : "s"}${worst === null ? "" : `, seam ${worst.toFixed(2)}`}`;
   }

@@ -105,7 +105,7 @@ export function FlatPane({
   // Measured after the steps; a stretch to the finished size moves nothing.
   const measured = useFacts(surface.keys[map]?.steps, "steps");
   const fit = found?.size.fit;
-  const scores = stage === "steps" || (stage !== "source" && fit === "stretch") ? (measured.data?.scores ?? null) : null;
+  const scores = stage === "steps" || (stage !== "source" && stage !== "finish" && fit === "stretch") ? (measured.data?.scores ?? null) : null;
   const look: FlatLook = {
     right: current,
     left: before,
@@ -362,7 +362,7 @@ export function FlatPane({
 }
 
 function stageWords(stage: Stage): string {
-  return { raw: "As it came", source: "Source", steps: "Steps", size: "Size", compress: "Compressed" }[stage];
+  return { raw: "As it came", source: "Source", steps: "Steps", size: "Size", finish: "Finish", compress: "Compressed" }[stage];
 }
 
 /** The line of the wipe: left of it is what the map is held against. */

@@ -1,8 +1,9 @@
-import { useEffect, useId, useState } from "react";
+import { useEffect, useState } from "react";
 import type { Edit, Schemas, Stage, SurfaceView } from "@/api/client";
 import { Button } from "@/parts/Button";
 import { Choice } from "@/parts/Choice";
 import { NumberRow } from "@/parts/NumberRow";
+import { Picker } from "@/parts/Picker";
 import { SchemaForm, type Values } from "@/parts/SchemaForm";
 import { Tick } from "@/parts/Tick";
 import { newId } from "./ids";
@@ -25,6 +26,7 @@ interface Props {
   knowledge: Schemas["Knowledge"];
   /** The map that is looked at: it shows a passing change. */
   map: string;
+  stage: "steps" | "finish";
   mask: Mask;
   view: MaskView;
   onView: (view: MaskView) => void;
@@ -40,14 +42,14 @@ interface Props {
 const OWN = ["title", "shape", "parts", "on"];
 
 /** The mask that is worked on: its name, its parts one after the other, and what is done with them together. */
-export function MaskPanel({ surface, knowledge, map, mask, view, onView, marker, onMarker, onDone, change, look, onProblem }: Props) {
+export function MaskPanel({ surface, knowledge, map, stage, mask, view, onView, marker, onMarker, onDone, change, look, onProblem }: Props) {
   const others = otherMasks(surface, mask);
   const kinds = offeredKinds(knowledge.masks, others);
   const settle = (next: Mask) => {
     change({ kind: "set_mask", mask: next });
   };
   const move = (next: Mask) => {
-    look({ kind: "set_mask", mask: next }, map, "steps");
+    look({ kind: "set_mask", mask: next }, map, stage);
   };
   const withPart = (id: string, shape: Shape): Mask => ({
     ...mask,
@@ -190,9 +192,12 @@ export function MaskPanel({ surface, knowledge, map, mask, view, onView, marker,
           </div>
         </Part>
       ))}
-      <AddPart
-        kinds={kinds}
-        onAdd={(kind) => {
+      <Picker
+        label="Add a part"
+        options={kinds.map((k) => ({ value: k.name, title: k.title, hint: k.hint, group: "" }))}
+        onPick={(name) => {
+          const kind = kinds.find((k) => k.name === name);
+          if (!kind) return;
           made(kind, (shape) => {
             settle({ ...mask, parts: [...mask.parts, { id: newId(), how: "add", shape }] });
           });
@@ -329,33 +334,5 @@ function Part({
         }}
       />
     </div>
-  );
-}
-
-function AddPart({ kinds, onAdd }: { kinds: MaskInfo[]; onAdd: (kind: MaskInfo) => void }) {
-  const id = useId();
-  return (
-    <>
-      <label htmlFor={id} className="sr-only">
-        Add a part
-      </label>
-      <select
-        id={id}
-        value=""
-        className="h-6 rounded-sm border border-joint bg-lime px-1"
-        onChange={(event) => {
-          const kind = kinds.find((k) => k.name === event.target.value);
-          if (kind) onAdd(kind);
-        }}
-      >
-        <option value="">Add a part…</option>
-        {kinds.map((k) => (
-          <option key={k.name} value={k.name}>
-            {k.title}: {k.hint.charAt(0).toLowerCase()}
-            {k.hint.slice(1)}
-          </option>
-        ))}
-      </select>
-    </>
   );
 }

@@ -48,7 +48,7 @@ export function MaskPart({ surface, mask, map, stage, layout, view, marker, chan
   const handle = {
     move: (next: Shape) => {
       setDraft(next);
-      look(edit(next), map, "steps");
+      look(edit(next), map, stage === "finish" ? "finish" : "steps");
     },
     settle: (next: Shape) => {
       setDraft(next);

@@ -6,6 +6,7 @@ import { Verdict } from "@/parts/Verdict";
 import type { ControlsProps } from "./controlsProps";
 import { bytes } from "@/parts/figures";
 import { Tick } from "@/parts/Tick";
+import { BlankCanvas } from "./BlankCanvas";
 import { MapTools } from "./MapTools";
 import { FrameControls, type Framing } from "./FrameControls";
 
@@ -21,8 +22,10 @@ export function SourceControls({
   drop,
   framing,
   onFraming,
+  onProblem,
 }: ControlsProps & {
   project: string;
+  onProblem: (problem: unknown) => void;
   drop: (files: FileList, onto: string) => Promise<void>;
   framing: Framing;
   onFraming: (framing: Framing) => void;
@@ -90,6 +93,7 @@ export function SourceControls({
         Drop a PNG, JPEG, TGA, BMP, TIFF, DDS or KTX2 file here, or
         <Button onClick={() => file.current?.click()}>Choose a file</Button>
       </div>
+      <BlankCanvas project={project} map={map} knowledge={knowledge} change={change} onProblem={onProblem} />
       {origin?.kind === "source" && role?.space === "vector" && (
         <div className="flex items-center justify-between text-small">
           Green in the file points

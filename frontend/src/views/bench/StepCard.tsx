@@ -30,6 +30,8 @@ export function StepCard({
   surface,
   map,
   knowledge,
+  stage,
+  steps,
   step,
   place,
   kinds,
@@ -43,6 +45,9 @@ export function StepCard({
   onProblem,
 }: ControlsProps & {
   project: string;
+  stage: "steps" | "finish";
+  /** The steps of that stage, and where among them it stands. */
+  steps: readonly Step[];
   step: Step;
   place: number;
   /** The kinds of step that suit the map. */
@@ -67,11 +72,11 @@ export function StepCard({
     change({ kind: "move_step", map: map.id, step: step.id, before });
   };
   const earlier = () => {
-    const beforeThat = map.steps[place - 1];
+    const beforeThat = steps[place - 1];
     if (beforeThat) move(beforeThat.id);
   };
   const later = () => {
-    if (place < map.steps.length - 1) move(map.steps[place + 2]?.id ?? null);
+    if (place < steps.length - 1) move(steps[place + 2]?.id ?? null);
   };
   const values = step.params as unknown as Values;
   const maps = readable(surface.document.maps, map.id, knowledge, kind);
@@ -94,9 +99,9 @@ export function StepCard({
         event.preventDefault();
         event.stopPropagation();
         if (dragged === step.id) return;
-        const from = map.steps.findIndex((s) => s.id === dragged);
+        const from = steps.findIndex((s) => s.id === dragged);
         // Dropped on one that stands later, it comes behind it; on one that stands earlier, before it.
-        const before = from < place ? (map.steps[place + 1]?.id ?? null) : step.id;
+        const before = from < place ? (steps[place + 1]?.id ?? null) : step.id;
         change({ kind: "move_step", map: map.id, step: dragged, before });
       }}
     >
@@ -122,7 +127,7 @@ export function StepCard({
         <Tool label={`${kind.title} earlier`} disabled={place === 0} onPress={earlier}>
           <EarlierIcon />
         </Tool>
-        <Tool label={`${kind.title} later`} disabled={place === map.steps.length - 1} onPress={later}>
+        <Tool label={`${kind.title} later`} disabled={place === steps.length - 1} onPress={later}>
           <LaterIcon />
         </Tool>
         <Tool
@@ -204,7 +209,7 @@ export function StepCard({
             skip={Object.keys(kind.reads)}
             histogram={tones?.counts ?? []}
             onMove={(next) => {
-              look(set(withParams(next)), map.id, "steps");
+              look(set(withParams(next)), map.id, stage);
             }}
             onSettle={(part) => {
               change(set(withParams({ ...values, ...part })));
@@ -220,7 +225,7 @@ export function StepCard({
                 step={step}
                 vector={knowledge.roles[map.role]?.space === "vector"}
                 onMove={(next) => {
-                  look(set(next), map.id, "steps");
+                  look(set(next), map.id, stage);
                 }}
                 onSettle={(next) => {
                   change(set(next));

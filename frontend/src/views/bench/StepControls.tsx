@@ -1,6 +1,7 @@
-import { useId, useRef } from "react";
+import { useRef } from "react";
 import type { Edit, Schemas, Stage } from "@/api/client";
 import { bring, useFacts } from "@/api/queries";
+import { Picker } from "@/parts/Picker";
 import type { Values } from "@/parts/SchemaForm";
 import type { ControlsProps } from "./controlsProps";
 import { isPlaced } from "./placing";
@@ -18,12 +19,15 @@ export function StepControls({
   surface,
   map,
   knowledge,
+  stage,
   change,
   look,
   onProblem,
   ...chosen
 }: ControlsProps & {
   project: string;
+  /** Before the map has its size, or on the texels of its finished size. */
+  stage: "steps" | "finish";
   look: (edit: Edit, map: string, stage: Stage) => void;
   onProblem: (problem: unknown) => void;
   /** The step whose picture has its handles shown in the flat view. */
@@ -33,21 +37,30 @@ export function StepControls({
   onChooseMask: (mask: string | null) => void;
 }) {
   const facts = useFacts(surface.keys[map.id]?.steps, "steps");
-  const kinds = knowledge.steps.filter((s) => s.roles.includes(map.role));
+  const finish = stage === "finish";
+  const kinds = knowledge.steps.filter((s) => s.roles.includes(map.role) && (s.mixes || !finish));
+  const steps = map.steps.filter((s) => s.finish === finish);
   const begin = (kind: StepInfo, params: Values) => {
-    const step = fresh(kind, params);
+    const step = { ...fresh(kind, params), finish };
     change({ kind: "add_step", map: map.id, step, before: null });
     if (isPlaced(step.params)) chosen.onChooseStep(step.id);
   };
   return (
     <div className="flex flex-col">
-      {map.steps.map((step, place) => (
+      {finish && (
+        <p className="pb-1 text-small text-ink-2">
+          Works on the texels of {map.size.width} × {map.size.height}: stripes, palettes and touching up stay as they are drawn
+        </p>
+      )}
+      {steps.map((step, place) => (
         <StepCard
           key={step.id}
           project={project}
           surface={surface}
           map={map}
           knowledge={knowledge}
+          stage={stage}
+          steps={steps}
           step={step}
           place={place}
           kinds={kinds}
@@ -58,7 +71,7 @@ export function StepControls({
           {...chosen}
         />
       ))}
-      {facts.data?.scores && (
+      {!finish && facts.data?.scores && (
         <TileScores
           scores={facts.data.scores}
           finding={facts.data.finding}
@@ -102,7 +115,6 @@ function AddStep({
   begin: (kind: StepInfo, params: Values) => void;
   onProblem: (problem: unknown) => void;
 }) {
-  const id = useId();
   const file = useRef<HTMLInputElement>(null);
   const wanted = useRef<StepInfo | null>(null);
   const needed = (kind: StepInfo, what: string) =>
@@ -133,35 +145,28 @@ function AddStep({
           event.target.value = "";
         }}
       />
-      <label htmlFor={id} className="sr-only">
-        Add a step
-      </label>
-      <select
-        id={id}
-        value=""
-        className="h-7 min-w-0 flex-1 rounded-sm border border-ink bg-lime px-1.5"
-        onChange={(event) => {
-          const kind = offered.find((s) => s.name === event.target.value);
+      <Picker
+        label="Add a step"
+        className="flex-1 justify-center"
+        options={groups.flatMap((group) =>
+          offered
+            .filter((s) => s.group === group)
+            .map((s) => ({
+              value: s.name,
+              title: s.family === "tile" ? "Tiling" : s.title,
+              hint: s.family === "tile" ? "Joins opposite edges" : s.hint,
+              group,
+            })),
+        )}
+        onPick={(name) => {
+          const kind = offered.find((s) => s.name === name);
           if (!kind) return;
           const [picture, other] = [needed(kind, "picture"), needed(kind, "map")];
           wanted.current = kind;
           if (picture) file.current?.click();
           else begin(kind, other ? { [other]: { map: readable(maps, map.id, knowledge, kind)[0]?.id ?? "" } } : {});
         }}
-      >
-        <option value="">Add a step…</option>
-        {groups.map((group) => (
-          <optgroup key={group} label={group}>
-            {offered
-              .filter((s) => s.group === group)
-              .map((s) => (
-                <option key={s.name} value={s.name}>
-                  {s.family === "tile" ? "Tiling: joins opposite edges" : `${s.title}: ${s.hint.charAt(0).toLowerCase()}${s.hint.slice(1)}`}
-                </option>
-              ))}
-          </optgroup>
-        ))}
-      </select>
+      />
     </>
   );
 }

@@ -38,7 +38,7 @@ export function StepPart({ surface, map, step: id, layout, change, look }: Props
             keep={handle.keep}
             onMove={(box) => {
               setDraft({ handle: n, box });
-              look(edit(box), map.id, "steps");
+              look(edit(box), map.id, step.finish ? "finish" : "steps");
             }}
             onSettle={(box) => {
               setDraft({ handle: n, box });

@@ -43,7 +43,7 @@ export function Workfiles({ surface, map, stage }: { surface: SurfaceView; map: 
     }
     before.current = told;
   }, [told, client, surface.id]);
-  const at: Stage = stage === "compress" ? "size" : stage;
+  const at: Stage = stage === "compress" || stage === "finish" ? "size" : stage;
   const putOut = async () => {
     setProblem(null);
     try {

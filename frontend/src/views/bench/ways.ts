@@ -21,6 +21,7 @@ export function fresh(kind: StepInfo, params: Values): Step {
     mask: null,
     amount: 1,
     blend: "normal",
+    finish: false,
     proposed: false,
     params: { kind: kind.name, ...usualValues(kind.parameters), ...params } as unknown as Step["params"],
   };
