@@ -29,7 +29,7 @@ def bench_tile(side: int) -> None:
     """
     from scipy.ndimage import gaussian_filter
 
-    picture = _picture(side)
+    picture = picture_of(side)
     guide = limited(picture, SOLVED_AT)
     megapixels = side * side / 1e6
     print(f"{side} × {side}, {megapixels:.1f} megapixels; medians of {_RUNS}")
@@ -72,7 +72,7 @@ def _timed(work: Callable[[], object]) -> float:
     return time.perf_counter() - started
 
 
-def _picture(side: int) -> Picture:
+def picture_of(side: int) -> Picture:
     """Draw rough ground in four sizes of grain, as no tile."""
     rng = np.random.default_rng(7)
     total: Floats = np.full((side, side, 3), 0.2, np.float32)

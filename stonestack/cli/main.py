@@ -91,7 +91,7 @@ def _parser() -> argparse.ArgumentParser:
 
     bench = commands.add_parser("bench", help="measure speed, or how far figures can be trusted")
     bench.add_argument(
-        "what", choices=["blocks", "stages", "tile", "catalogue", "project", "trust"]
+        "what", choices=["blocks", "stages", "tile", "steps", "catalogue", "project", "trust"]
     )
     bench.add_argument(
         "--seed", type=int, action="append", help="for trust: draws the trial; may be given again"
@@ -99,7 +99,7 @@ def _parser() -> argparse.ArgumentParser:
     bench.add_argument(
         "--matter", type=_one_of(_matters), action="append", help="for trust: only this one"
     )
-    bench.add_argument("--side", type=int, default=2048, help="for tile: pixels each way")
+    bench.add_argument("--side", type=int, default=2048, help="for tile and steps: pixels each way")
     bench.add_argument("--files", type=int, default=10_000, help="for catalogue")
     bench.add_argument("--surfaces", type=int, default=1000, help="for project")
     bench.add_argument("--builds", type=int, default=20, help="for project")
@@ -162,6 +162,11 @@ def _bench(options: argparse.Namespace) -> int:
         return 0
     from stonestack.cli import bench
 
+    if options.what == "steps":
+        from stonestack.cli.bench_steps import bench_steps
+
+        bench_steps(options.side)
+        return 0
     if options.what == "tile":
         from stonestack.cli.bench_tile import bench_tile
 

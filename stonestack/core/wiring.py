@@ -170,6 +170,19 @@ class Wiring:
             m.model_copy(update={"steps": m.steps[:place]}), start, self.longest
         ).key
 
+    def layer(self, map_id: str, step_id: str, mask_id: str) -> tuple[Key, Key] | None:
+        """Return what a step lays over a map, and a mask at that place; None where one is open."""
+        before, step = self.before(map_id, step_id), self.surface.map(map_id).step(step_id)
+        if before is None:
+            return None
+        way = _Way(before, before)
+        read = [self._read(reference, self.longest) for _, reference in references(step.params)]
+        mask = self._mask(mask_id, way, self.longest)
+        if mask is None or any(key is None for key in read):
+            return None
+        inputs = [before, *(key for key in read if key is not None)]
+        return self._put(step.params.kind, step.params, *inputs), mask
+
     def out_of_date(self, m: Map) -> bool:
         """Tell whether a frozen map's recipe has another result now."""
         if m.frozen is None:
@@ -352,10 +365,13 @@ class Wiring:
             way = self._stepped(self.surface.map(reference.map), longest)
             return None if way is None else way.key
         if isinstance(reference, SourceRef):
-            return self._put(
-                "decode", Reading(space=ROLES[Role.COLOUR].space), blobs=[reference.sha256]
-            )
+            return self.source_read(reference)
         raise TypeError(f"Nothing says how a {type(reference).__name__} is read.")
+
+    def source_read(self, reference: SourceRef) -> Key:
+        """Return a kept file as steps read it: as colour."""
+        reading = Reading(space=ROLES[Role.COLOUR].space)
+        return self._put("decode", reading, blobs=[reference.sha256])
 
     def _laid(self, step: Step, way: _Way, guide: Key, small: Key) -> _Way:
         """Apply a step that moves texels: found on the small guide, laid on the picture."""

@@ -20,7 +20,6 @@ from stonestack.core.document import (
 from stonestack.core.edits import Edit, Freeze
 from stonestack.core.errors import BadRequest
 from stonestack.core.graph import Key
-from stonestack.core.histogram import COUNTED_AT, Histogram, counted
 from stonestack.core.image import Picture
 from stonestack.core.materials import Material
 from stonestack.core.references import SourceRef
@@ -264,18 +263,6 @@ def keep_tile(ws: Workspace, surface_id: str, role: Role) -> SourceRef:
     kept = ws.files.keep(pictures.write(picture, FileKind.PNG, 16))
     name = f"{document.title}, {m.title.lower()}"
     return SourceRef(sha256=kept, name=name, width=picture.width, height=picture.height)
-
-
-def histogram(ws: Workspace, surface_id: str, map_id: str, step_id: str) -> Histogram:
-    """Count the tones that a step of a map gets, as the eye sees them."""
-    with ws.session() as session:
-        document = history.read(session, SURFACE, surface_id)
-    wiring = Wiring(document, COUNTED_AT)
-    key = wiring.before(map_id, step_id)
-    if key is None:
-        return Histogram(counts=[])
-    ws.renderer.graphs.add(wiring.graph, [key], lasting=False)
-    return counted(ws.renderer.picture(key))
 
 
 def _after_steps(ws: Workspace, document: Surface, map_id: str) -> tuple[Key, Picture]:

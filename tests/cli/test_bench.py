@@ -48,6 +48,15 @@ class Bench(CommandCase):
             self.assertAlmostEqual(float(row[-2]), 1, delta=0.3)
             self.assertAlmostEqual(float(row[-1]), 1, delta=0.3)
 
+    def test_each_step_is_timed_beside_a_blur(self) -> None:
+        code, out, err = self.run_command("bench", "steps", "--side", 64)
+        self.assertEqual((code, err), (0, ""))
+        rows = out.splitlines()[2:]
+        self.assertGreater(len(rows), 25)
+        self.assertIn("gaussian", rows[-1])
+        for row in rows:
+            self.assertGreater(float(row.split()[-1]), -1)
+
     def test_scores_are_tried_on_graded_defects(self) -> None:
         code, out, err = self.run_command("bench", "trust", "--seed", 5, "--matter", "gravel")
         self.assertEqual((code, err), (0, ""))

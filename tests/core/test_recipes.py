@@ -10,19 +10,22 @@ import numpy as np
 from pydantic import ValidationError
 
 from stonestack.core import colour, edits, recipes
-from stonestack.core.document import Map, Mask, Step, Surface, rebuilt
+from stonestack.core.document import Map, Mask, Stage, Step, Surface, rebuilt
 from stonestack.core.document.recipe import Recipe
 from stonestack.core.document.surface import MaskPart
 from stonestack.core.errors import BadRequest
 from stonestack.core.masks.combining import Combine
 from stonestack.core.masks.others import Another, Border
+from stonestack.core.masks.patterns import Stripes
 from stonestack.core.masks.ranges import ValueRange
 from stonestack.core.masks.rectangle import Rectangle
 from stonestack.core.references import MapRef, MaskRef, SourceRef
 from stonestack.core.roles import Role
+from stonestack.core.sizing import Size
 from stonestack.core.steps.another import AnotherMap
 from stonestack.core.steps.fill import Fill
 from stonestack.core.steps.laying import LayPicture
+from stonestack.core.steps.palette import Palette
 from stonestack.core.steps.tone import Tone
 from stonestack.core.tile.mirrored import MirrorTile
 from stonestack.core.wiring import Wiring
@@ -131,6 +134,53 @@ class MasksOfTheSurface(unittest.TestCase):
 
 def rebuilt_shape(mask: Mask, **changes: float) -> Rectangle:
     return Rectangle.model_validate({**mask.shape.model_dump(), **changes})
+
+
+class Finishing(unittest.TestCase):
+    """Steps that work on the texels of the finished size."""
+
+    def sized(self, *steps: Step) -> Surface:
+        size = edits.SetSize(map="colour", size=Size(width=64, height=32))
+        surface = size.apply(plain())
+        for step in steps:
+            surface = edits.AddStep(map="colour", step=step).apply(surface)
+        return surface
+
+    def test_stripes_have_exactly_their_texels_at_the_finished_size(self) -> None:
+        lines = Mask(id="lines", title="Lines", shape=Stripes(width=3, every=16, first=2))
+        surface = edits.AddMask(mask=lines).apply(self.sized())
+        step = rebuilt(red("lines"), finish=True)
+        surface = edits.AddStep(map="colour", step=step).apply(surface)
+        wanted = colour.bytes_to_linear(np.array([255, 0, 0], np.uint8))
+        got = picture(surface, "colour", Stage.FINISH)
+        self.assertEqual((got.width, got.height), (64, 32))
+        marked = np.abs(got.pixels - wanted).max(axis=2) < 1e-5
+        columns = np.flatnonzero(marked.all(axis=0))
+        np.testing.assert_array_equal(columns, [n for n in range(64) if (n - 2) % 16 < 3])
+
+    def test_it_comes_after_the_size_and_before_compression(self) -> None:
+        few = Step(params=Palette(count=4), finish=True)
+        surface = self.sized(few)
+        got = picture(surface, "colour", Stage.FINISH).pixels.reshape(-1, 3)
+        self.assertLessEqual(len(np.unique(got, axis=0)), 4)
+        before = picture(surface, "colour", Stage.SIZE).pixels.reshape(-1, 3)
+        self.assertGreater(len(np.unique(before, axis=0)), 4)
+        plain_ = Wiring(self.sized())
+        self.assertEqual(plain_.at("colour", Stage.SIZE), plain_.at("colour", Stage.FINISH))
+        self.assertNotEqual(
+            Wiring(surface).at("colour", Stage.COMPRESS), plain_.at("colour", Stage.COMPRESS)
+        )
+
+    def test_what_moves_texels_is_refused_there(self) -> None:
+        with self.assertRaises(ValidationError):
+            Step(params=MirrorTile(), finish=True)
+
+    def test_other_maps_do_not_see_it(self) -> None:
+        dark = Step(params=Tone(brightness=0.1), finish=True)
+        one, other = self.sized(), self.sized(dark)
+        np.testing.assert_array_equal(
+            picture(one, "height").pixels, picture(other, "height").pixels
+        )
 
 
 class Recipes(unittest.TestCase):

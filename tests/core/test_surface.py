@@ -68,7 +68,7 @@ class Wired(unittest.TestCase):
         step = NormalFromHeight(relief=7)
         after = set_step(before, Role.NORMAL, 0, step).apply(before)
         changed = {place for place, key in keys(after).items() if key != keys(before)[place]}
-        later = {Stage.STEPS, Stage.SIZE, Stage.COMPRESS}
+        later = {Stage.STEPS, Stage.SIZE, Stage.FINISH, Stage.COMPRESS}
         self.assertEqual(changed, {(Role.NORMAL, stage) for stage in later})
 
     def test_a_step_that_is_off_counts_for_nothing(self) -> None:

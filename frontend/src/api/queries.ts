@@ -130,6 +130,30 @@ export function useHistogram(surface: SurfaceView, map: string, step: string, wa
   });
 }
 
+/** How far a map is from the picture that a step matches it to. */
+export function useDifferences(surface: SurfaceView, map: string, step: string, wanted: boolean) {
+  const path = { surface_id: surface.id };
+  return useQuery({
+    queryKey: ["differences", surface.id, map, step, surface.revision],
+    queryFn: () => got(api.GET("/api/surfaces/{surface_id}/differences", { params: { path, query: { map, step } } })),
+    enabled: wanted,
+    staleTime: Infinity,
+    placeholderData: (before) => before,
+  });
+}
+
+/** How much of what a step lays over a map lies inside a mask. */
+export function useInside(surface: SurfaceView, map: string, step: string, mask: string | null) {
+  const path = { surface_id: surface.id };
+  return useQuery({
+    queryKey: ["inside", surface.id, map, step, mask, surface.revision],
+    queryFn: () => got(api.GET("/api/surfaces/{surface_id}/inside", { params: { path, query: { map, step, mask: mask ?? "" } } })),
+    enabled: mask !== null,
+    staleTime: Infinity,
+    placeholderData: (before) => before,
+  });
+}
+
 /** The height of words over their width. */
 export function useProportion(text: string, font: Schemas["Lettering"]["font"], wanted: boolean) {
   return useQuery({

@@ -1124,6 +1124,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surfaces/{surface_id}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_differences_api_surfaces__surface_id__differences_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surfaces/{surface_id}/edits": {
         parameters: {
             query?: never;
@@ -1180,6 +1196,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["get_histogram_api_surfaces__surface_id__histogram_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/surfaces/{surface_id}/inside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_inside_api_surfaces__surface_id__inside_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2151,6 +2183,28 @@ export interface components {
             kind: "desaturate";
         };
         /**
+         * Difference
+         * @description How far two pictures are apart, in hundredths of OKLab; the first is lighter above nothing.
+         */
+        Difference: {
+            /** Colour */
+            colour: number;
+            /** Contrast */
+            contrast: number;
+            /** Lightness */
+            lightness: number;
+        };
+        /**
+         * Differences
+         * @description How far a map is from the picture that it is matched to: before the step, and after it.
+         */
+        Differences: {
+            /** @default null */
+            after: components["schemas"]["Difference"] | null;
+            /** @default null */
+            before: components["schemas"]["Difference"] | null;
+        };
+        /**
          * DropReturned
          * @description Take what came back from an outside editor out again.
          */
@@ -2867,6 +2921,14 @@ export interface components {
          * @description The revisions of a document, newest first.
          */
         History: components["schemas"]["RevisionView"][];
+        /**
+         * Inside
+         * @description How much of what a step lays over a map lies inside a mask, 0..1; None where nothing does.
+         */
+        Inside: {
+            /** Share */
+            share: number | null;
+        };
         /**
          * Invert
          * @description Parameters of :func:`invert`.
@@ -9039,6 +9101,40 @@ export interface operations {
             };
         };
     };
+    get_differences_api_surfaces__surface_id__differences_get: {
+        parameters: {
+            query: {
+                map: string;
+                step: string;
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Differences"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     edit_surface_api_surfaces__surface_id__edits_post: {
         parameters: {
             query?: never;
@@ -9163,6 +9259,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Histogram"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    get_inside_api_surfaces__surface_id__inside_get: {
+        parameters: {
+            query: {
+                map: string;
+                step: string;
+                mask: string;
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Inside"];
                 };
             };
             /** @description Unprocessable Entity */

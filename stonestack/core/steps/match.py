@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from stonestack.core import perceptual
 from stonestack.core.image import Floats, Picture, Space
@@ -61,6 +61,25 @@ def likeness(picture: Picture) -> Likeness:
     mean = (lab * weights[:, np.newaxis]).sum(axis=0) / total
     spread = np.sqrt((np.square(lab - mean) * weights[:, np.newaxis]).sum(axis=0) / total)
     return Likeness(mean.astype(np.float32), spread.astype(np.float32))
+
+
+class Difference(BaseModel):
+    """How far two pictures are apart, in hundredths of OKLab; above 0 the first has more."""
+
+    lightness: float
+    contrast: float
+    colour: float
+
+
+def difference(picture: Picture, other: Picture) -> Difference:
+    """Measure by how much a picture's mean and spread differ from another's."""
+    one, two = likeness(picture), likeness(other)
+    mean, spread = (one.mean - two.mean) * 100, (one.spread - two.spread) * 100
+    return Difference(
+        lightness=round(float(mean[0]), 1),
+        contrast=round(float(spread[0]), 1),
+        colour=round(float(np.hypot(mean[1], mean[2])), 1),
+    )
 
 
 def match(picture: Picture, params: Match, other: Picture) -> Picture:

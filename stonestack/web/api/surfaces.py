@@ -16,8 +16,9 @@ from stonestack.core.references import SourceRef
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Proposal
 from stonestack.core.workfiles.passing import WorkKind
-from stonestack.services import deliveries, making, shaping, surfaces, working
+from stonestack.services import deliveries, judging, making, shaping, surfaces, working
 from stonestack.services.jobs import JobView
+from stonestack.services.judging import Differences, Inside
 from stonestack.services.making import MakingView
 from stonestack.services.shaping import FrameProposal
 from stonestack.services.surfaces import RevisionKeys, SurfaceSummary, SurfaceView
@@ -83,6 +84,12 @@ class StepQuery(MapQuery):
     """Which step of a map is meant."""
 
     step: str
+
+
+class InsideQuery(StepQuery):
+    """Which mask it should lie inside."""
+
+    mask: str
 
 
 class FreezeRequest(BaseRequest):
@@ -183,7 +190,15 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.get("/api/surfaces/<surface_id>/histogram", responses={200: Histogram})
     def get_histogram(path: SurfacePath, query: StepQuery) -> Response:
-        return model(surfaces.histogram(ws, path.surface_id, query.map, query.step))
+        return model(judging.histogram(ws, path.surface_id, query.map, query.step))
+
+    @app.get("/api/surfaces/<surface_id>/inside", responses={200: Inside})
+    def get_inside(path: SurfacePath, query: InsideQuery) -> Response:
+        return model(judging.inside(ws, path.surface_id, query.map, query.step, query.mask))
+
+    @app.get("/api/surfaces/<surface_id>/differences", responses={200: Differences})
+    def get_differences(path: SurfacePath, query: StepQuery) -> Response:
+        return model(judging.differences(ws, path.surface_id, query.map, query.step))
 
     @app.post("/api/surfaces/<surface_id>/kept-tile", responses={200: SourceRef})
     def keep_tile(path: SurfacePath, body: RoleRequest) -> Response:

@@ -1,6 +1,6 @@
-import { useId, useState } from "react";
+import { Fragment, useId, useState } from "react";
 import type { Edit, Schemas, Stage, Step, SurfaceMap } from "@/api/client";
-import { useHistogram } from "@/api/queries";
+import { useDifferences, useHistogram } from "@/api/queries";
 import { Hint } from "@/parts/Hint";
 import { EarlierIcon, LaterIcon, RemoveIcon } from "@/parts/icons";
 import { NumberRow } from "@/parts/NumberRow";
@@ -65,6 +65,7 @@ export function StepCard({
   const kind = knowledge.steps.find((s) => s.name === step.params.kind);
   const curved = step.params.kind === "curves" || step.params.kind === "levels";
   const { data: tones } = useHistogram(surface, map.id, step.id, curved && step.enabled);
+  const { data: apart } = useDifferences(surface, map.id, step.id, step.params.kind === "match" && step.enabled);
   if (!kind) return null;
   const set = (next: Step): Edit => ({ kind: "set_step", map: map.id, step: next });
   const withParams = (params: Values): Step => ({ ...step, params: params as unknown as Step["params"] });
@@ -215,6 +216,18 @@ export function StepCard({
               change(set(withParams({ ...values, ...part })));
             }}
           />
+          {apart?.before && apart.after && (
+            <dl className="grid grid-cols-[1fr_auto] text-fine text-ink-2" aria-label="Difference from that picture">
+              {(["lightness", "contrast", "colour"] as const).map((what) => (
+                <Fragment key={what}>
+                  <dt>{{ lightness: "Lighter by", contrast: "More contrast by", colour: "Other colour by" }[what]}</dt>
+                  <dd className="figures">
+                    {apart.before?.[what].toFixed(1)} → {apart.after?.[what].toFixed(1)}
+                  </dd>
+                </Fragment>
+              ))}
+            </dl>
+          )}
           {kind.family === "tile" && kept && <p className="pt-1 text-fine text-ink-2">Kept: {kept}.</p>}
           {kind.mixes && (
             <details className="text-small" open={step.mask !== null || step.amount !== 1 || step.blend !== "normal"}>

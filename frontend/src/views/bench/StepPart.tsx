@@ -2,6 +2,7 @@ import { useEffect, useState } from "react";
 import type { Edit, Stage, SurfaceMap, SurfaceView } from "@/api/client";
 import { useProportion } from "@/api/queries";
 import type { Layout } from "@/gl/layout";
+import { Guide } from "./Guide";
 import { PartOverlay, type Box } from "./PartOverlay";
 import { handlesOf, isPlaced } from "./placing";
 
@@ -17,6 +18,7 @@ interface Props {
 /** Where a step lies on the tile, with handles. */
 export function StepPart({ surface, map, step: id, layout, change, look }: Props) {
   const [draft, setDraft] = useState<{ handle: number; box: Box } | null>(null);
+  const [guide, setGuide] = useState<string | null>(null);
   useEffect(() => {
     setDraft(null);
   }, [surface.revision]);
@@ -24,9 +26,11 @@ export function StepPart({ surface, map, step: id, layout, change, look }: Props
   const words = step?.params.kind === "lettering" ? step.params : null;
   const { data: measured } = useProportion(words?.text ?? "", words?.font ?? "slab", words !== null);
   if (!step || !isPlaced(step.params) || (words && !measured)) return null;
+  const lays = step.params.kind !== "borrow";
   const tall = layout.size.width > 0 ? layout.size.height / layout.size.width : 1;
   return (
     <>
+      {lays && <Guide surface={surface} map={map.id} step={id} layout={layout} mask={guide} onMask={setGuide} />}
       {handlesOf(step.params, tall, measured?.height ?? 1).map((handle, n) => {
         const edit = (box: Box): Edit => ({ kind: "set_step", map: map.id, step: { ...step, params: handle.put(box) } });
         return (
