@@ -16,7 +16,7 @@ from stonestack.core.image import Floats
 from stonestack.core.parallel import over_bands
 from stonestack.core.perceptual import to_lab
 
-_SAMPLES = 1 << 15
+_SAMPLES = 1 << 13
 _ROUNDS = 24
 _SEED = 3
 _STILL = 1e-5

@@ -365,7 +365,7 @@ class Wiring:
             way = self._stepped(self.surface.map(reference.map), longest)
             return None if way is None else way.key
         if isinstance(reference, SourceRef):
-            return self.source_read(reference)
+            return self._limited(self.source_read(reference), longest)
         raise TypeError(f"Nothing says how a {type(reference).__name__} is read.")
 
     def source_read(self, reference: SourceRef) -> Key:

@@ -16,6 +16,7 @@ from stonestack.core.document import rebuilt
 from stonestack.core.materials import Material, PhysicalKind
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
+from stonestack.demo.finishes import FINISHES
 from stonestack.demo.loose import loose
 from stonestack.demo.originals import make_game_folder
 from stonestack.demo.sources import SOURCES
@@ -144,6 +145,7 @@ def make(ws: Workspace) -> None:
         made = [_surface(ws, project.id, name, drawn[name].result()) for name in SOURCES]
         for name, data in spare.result().items():
             sources.bring(ws, project.id, name, data)
+    projects.adjust(ws, project.id, presets=tuple(FINISHES.values()))
     known = games.register(ws, game)
     cataloguing.catalogue(ws, known.id, silent())
     naming.attach(ws, known.id, game / "names.csv")
@@ -178,6 +180,9 @@ def _surface(ws: Workspace, project_id: str, name: str, picture: bytes) -> str:
         step = surface.document.map(role).steps[0]
         change = edits.SetStep(map=role, step=rebuilt(step, params=params))
         surface = surfaces.edit(ws, surface.id, surface.revision, change)
+    if name in FINISHES:
+        look = edits.PutRecipe(map=Role.COLOUR, recipe=FINISHES[name])
+        surface = surfaces.edit(ws, surface.id, surface.revision, look)
     small = edits.SetSize(map=Role.SPECULAR, size=Size(width=512, height=512))
     surface = surfaces.edit(ws, surface.id, surface.revision, small)
     physical, gloss, cutout, metres = _MATERIALS[name]

@@ -96,7 +96,7 @@ def of_tile(params: Done, inputs: Sequence[object], _blobs: Sequence[bytes]) -> 
 
 def of_finish(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:
     """Say what a map is once it is finished."""
-    return _told(inputs[0], Finding(level="good", words="in exact texels"))
+    return _told(inputs[0], Finding(level="good", words="exact texels"))
 
 
 def of_size(params: Size, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:

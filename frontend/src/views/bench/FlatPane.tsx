@@ -339,6 +339,7 @@ export function FlatPane({
           layout={layout}
           view={maskView}
           marker={marker}
+          wiped={before ? look.wipe : 0}
           change={change}
           look={lookAhead}
           onProblem={onProblem}

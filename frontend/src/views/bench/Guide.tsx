@@ -29,7 +29,7 @@ export function Guide({
   return (
     <>
       {mask && <MaskShown contentKey={surface.masks[mask]} layout={layout} view={{ shown: "outline", opacity: 1 }} />}
-      <div className="absolute top-10 left-1/2 z-10 flex -translate-x-1/2 items-center gap-2 rounded-sm bg-label/85 px-2 py-1 text-small text-label-ink">
+      <div className="absolute top-10 left-1/2 z-10 flex -translate-x-1/2 items-center gap-2 rounded-sm bg-label/85 px-2 py-1 text-small whitespace-nowrap text-label-ink">
         <label className="flex items-center gap-1.5">
           Keep inside
           <select

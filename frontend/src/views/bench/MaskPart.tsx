@@ -18,13 +18,15 @@ interface Props {
   layout: Layout;
   view: MaskView;
   marker: Marker;
+  /** The share of the view at the left where something else is shown. */
+  wiped: number;
   change: (edit: Edit) => void;
   look: (edit: Edit, map: string, stage: Stage) => void;
   onProblem: (problem: unknown) => void;
 }
 
 /** A mask over the picture that it was drawn on: how far it reaches, and the handles of its last part. */
-export function MaskPart({ surface, mask, map, stage, layout, view, marker, change, look, onProblem }: Props) {
+export function MaskPart({ surface, mask, map, stage, layout, view, marker, wiped, change, look, onProblem }: Props) {
   const [draft, setDraft] = useState<Shape | null>(null);
   useEffect(() => {
     setDraft(null);
@@ -62,7 +64,7 @@ export function MaskPart({ surface, mask, map, stage, layout, view, marker, chan
   };
   return (
     <>
-      <MaskShown contentKey={surface.masks[mask.id]} layout={layout} view={view} />
+      <MaskShown contentKey={surface.masks[mask.id]} layout={layout} view={view} wiped={wiped} />
       {(shape.kind === "rectangle" || shape.kind === "ellipse") && (
         <PartOverlay
           label={mask.title}
