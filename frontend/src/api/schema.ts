@@ -2184,7 +2184,7 @@ export interface components {
         };
         /**
          * Difference
-         * @description How far two pictures are apart, in hundredths of OKLab; the first is lighter above nothing.
+         * @description How far two pictures are apart, in hundredths of OKLab; above 0 the first has more.
          */
         Difference: {
             /** Colour */
