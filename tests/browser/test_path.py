@@ -210,10 +210,10 @@ class Working(PathCase):
         self.cell("colour", "compress").focus()
         page.keyboard.press("ArrowDown")
         page.keyboard.press("ArrowLeft")
-        expect(self.cell("normal", "size")).to_be_focused()
-        expect(page).to_have_url(re.compile("map=normal&stage=size"))
+        expect(self.cell("normal", "finish")).to_be_focused()
+        expect(page).to_have_url(re.compile("map=normal&stage=finish"))
         page.reload()
-        expect(self.cell("normal", "size")).to_have_attribute("aria-pressed", "true")
+        expect(self.cell("normal", "finish")).to_have_attribute("aria-pressed", "true")
 
     def test_single_keys_work_after_a_tick_and_space_still_presses_buttons(self) -> None:
         page = self.page

@@ -6,7 +6,15 @@ from typing import Annotated
 
 from pydantic import Field
 
-from stonestack.core.masks import ellipse, others, outline, patterns, ranges, rectangle, strokes
+from stonestack.core.masks import (
+    ellipse,
+    others,
+    outline,
+    patterns,
+    ranges,
+    rectangle,
+    strokes,
+)
 from stonestack.core.masks.maskkind import MaskKind, MaskShape
 from stonestack.core.registers import must_agree
 
