@@ -17,6 +17,7 @@ from stonestack.core.parallel import over_bands
 from stonestack.core.perceptual import to_lab
 
 _SAMPLES = 1 << 13
+_LOOKED_AT = 1 << 16
 _ROUNDS = 24
 _SEED = 3
 _STILL = 1e-5
@@ -41,7 +42,7 @@ def made(light: Floats, count: int, opacity: Floats | None = None) -> Floats:
     ndarray, float32, shape (at most count, 3)
         OKLab.
     """
-    lab, counts = _distinct(light, opacity)
+    lab, counts = _distinct(light, opacity, count)
     if len(lab) <= count:
         return _ordered(lab)
     centres = _seeded(lab, counts, count, np.random.default_rng(_SEED))
@@ -77,13 +78,21 @@ def thresholds(height: int, width: int) -> Floats:
     return np.ascontiguousarray(tiled[:height, :width], np.float32)
 
 
-def _distinct(light: Floats, opacity: Floats | None) -> tuple[Floats, NDArray[np.float64]]:
-    """Return the colours that there are, in OKLab, and how common each is."""
+def _distinct(
+    light: Floats, opacity: Floats | None, few: int
+) -> tuple[Floats, NDArray[np.float64]]:
+    """Return the colours that there are, in OKLab, and how common each is.
+
+    Of a picture with more than a few, those of a part of its texels.
+    """
     stored = linear_to_bytes(light).reshape(-1, 3).astype(np.int32)
     codes = stored[:, 0] << 16 | stored[:, 1] << 8 | stored[:, 2]
     if opacity is not None and (solid := opacity.ravel() > _CLEAR).any():
         codes = codes[solid]
-    found, counts = np.unique(codes, return_counts=True)
+    part = codes[:: max(1, len(codes) // _LOOKED_AT)]
+    found, counts = np.unique(part, return_counts=True)
+    if len(found) <= few:
+        found, counts = np.unique(codes, return_counts=True)
     if len(found) > _SAMPLES:
         chosen = np.random.default_rng(_SEED).choice(len(found), _SAMPLES, replace=False)
         found, counts = found[chosen], counts[chosen]

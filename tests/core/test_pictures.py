@@ -8,9 +8,10 @@ import tifffile
 from PIL import Image
 
 from stonestack.core import codecs, colour
+from stonestack.core.codecs import pictures
 from stonestack.core.codecs.sniff import FileKind, kind_by_content, kind_by_name
 from stonestack.core.errors import BadFile
-from stonestack.core.image import Space
+from stonestack.core.image import Picture, Space
 from tests.support import noise, png
 
 PIXELS = (noise(21, 13) * 255).astype(np.uint8)
@@ -36,6 +37,20 @@ def huge_png(width: int, height: int) -> bytes:
         + chunk(b"IDAT", zlib.compress(b""))
         + chunk(b"IEND", b"")
     )
+
+
+class Shown(unittest.TestCase):
+    def test_what_is_soon_there_is_the_same_picture_as_what_is_well_packed(self) -> None:
+        chance = np.random.default_rng(1)
+        kinds = ((3, Space.LINEAR, False), (4, Space.LINEAR, True), (1, Space.DATA, False))
+        for channels, space, alpha in (*kinds, (3, Space.VECTOR, False)):
+            pixels = chance.random((33, 47, channels), dtype=np.float32)
+            picture = Picture(pixels, space, alpha=alpha)
+            soon, well = (
+                np.array(Image.open(io.BytesIO(data)))
+                for data in (pictures.quick_png(picture), pictures.write(picture, FileKind.PNG))
+            )
+            np.testing.assert_array_equal(soon, well)
 
 
 class Import(unittest.TestCase):

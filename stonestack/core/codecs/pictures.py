@@ -253,6 +253,24 @@ def write_texels(texels: Texels, kind: FileKind) -> bytes:
     return buffer.getvalue()
 
 
+def quick_png(picture: Picture) -> bytes:
+    """Store a picture for the screen as a PNG of eight bits: larger than need be, but soon there.
+
+    Runs are found in rows that were subtracted from their left neighbours: it takes about half
+    of the time of the usual search, and is no larger.
+    """
+    import cv2
+
+    texels = to_texels(picture)
+    order = [0] if picture.pixels.shape[2] == 1 else [2, 1, 0, 3] if picture.alpha else [2, 1, 0]
+    texels = np.ascontiguousarray(texels[..., order])
+    how = (cv2.IMWRITE_PNG_COMPRESSION, 1, cv2.IMWRITE_PNG_STRATEGY, cv2.IMWRITE_PNG_STRATEGY_RLE)
+    done, data = cv2.imencode(".png", texels, how)
+    if not done:
+        raise BadFile("not-written", "This picture cannot be shown.", "Choose another size.")
+    return data.tobytes()
+
+
 def deep_png(values: Texels) -> bytes:
     """Store sixteen bits a channel as a PNG, which Pillow does for grey only.
 

@@ -94,7 +94,7 @@ def shown(params: Shown, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> 
     from stonestack.core.codecs import pictures
 
     picture = inputs[0] if params.longest is None else limited(inputs[0], params.longest)
-    return File(pictures.write(picture, FileKind.PNG))
+    return File(pictures.quick_png(picture))
 
 
 def image(params: Written, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:

@@ -18,7 +18,7 @@ from stonestack.core.references import SourceRef
 from stonestack.core.resize import limited
 from stonestack.core.stepkind import Group, StepKind, StepParams
 
-_SEEN_AT = 512
+_SEEN_AT = 256
 """Longest side at which means are taken; more makes no difference to them."""
 _FLAT = 1e-4
 
