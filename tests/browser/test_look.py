@@ -145,7 +145,6 @@ class Look(DemoCase):
         }
         page.get_by_role("button", name="Recipe", exact=True).click()
         page.get_by_role("button", name="Copy this recipe").click()
-        page.get_by_role("button", name="Recipe", exact=True).click()
         page.get_by_role("button", name=re.compile("on other surfaces")).click()
         for other in others:
             page.get_by_label(other["title"], exact=True).check()

@@ -83,6 +83,10 @@ class Loop(DemoCase):
         # The revision before lies beside it under the wipe; the paint goes from that half.
         self.page.get_by_label("Beside").select_option(index=1)
         self.eventually(flat, lambda seen: 0.01 < red_share(seen) < 0.6 * painted)
+        # And in the place of the present one: both halves are without it.
+        self.page.get_by_label("Shown").select_option(index=1)
+        self.eventually(flat, lambda seen: red_share(seen) < 0.01)
+        self.page.get_by_label("Shown").select_option(index=0)
         self.page.get_by_label("Beside").select_option(index=0)
 
         # A plan first, then back into the game with its twin.

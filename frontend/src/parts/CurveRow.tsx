@@ -95,9 +95,7 @@ export function CurveRow({
         onPointerDown={begin}
       >
         <title>{label}</title>
-        {histogram.map((counts, n) => (
-          <path key={n} d={hills(counts)} fill={TONES[histogram.length === 1 ? 3 : n] ?? "#8a857a"} fillOpacity={0.35} />
-        ))}
+        <Hills histogram={histogram} />
         <path d={`M0 ${String(HIGH)}L${String(WIDE)} 0`} stroke="var(--mortar)" />
         <path d={line(points)} fill="none" stroke="var(--ink)" strokeWidth={1.75} />
         {points.map((point, n) => (
@@ -130,6 +128,23 @@ export function CurveRow({
       </svg>
       <p className="text-fine text-ink-2">Press to set a point; double click, or Delete, takes it out</p>
     </div>
+  );
+}
+
+function Hills({ histogram }: { histogram: readonly (readonly number[])[] }) {
+  return histogram.map((counts, n) => (
+    <path key={n} d={hills(counts)} fill={TONES[histogram.length === 1 ? 3 : n] ?? "#8a857a"} fillOpacity={0.35} />
+  ));
+}
+
+/** How common each tone is before a step, dark to light. */
+export function Tones({ histogram }: { histogram: readonly (readonly number[])[] }) {
+  if (histogram.length === 0) return null;
+  return (
+    <svg viewBox={`0 0 ${String(WIDE)} ${String(HIGH)}`} preserveAspectRatio="none" className="h-14 w-full border border-joint bg-lime" role="img">
+      <title>How common each tone is, dark to light</title>
+      <Hills histogram={histogram} />
+    </svg>
   );
 }
 

@@ -82,9 +82,14 @@ export function FlatPane({
   const [problem, setProblem] = useState<unknown>(null);
   const [shown, setShown] = useState<Loaded | null>(null);
 
+  const [showing, setShowing] = useState<number | null>(null);
+  const { data: other } = useRevision(surface.id, showing);
+  const then = showing === null ? undefined : other?.keys[map]?.[stage];
   const current =
     framing
       ? source(surface, map, "raw", knowledge)
+      : then && knowledge
+        ? { key: then, compressed: stage === "compress", kind: kindOf(surface, map, knowledge) }
       : passing?.map === map && knowledge
         ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(surface, map, knowledge), made: true }
         : source(surface, map, stage, knowledge);
@@ -245,27 +250,19 @@ export function FlatPane({
         </label>
       )}
       {!framing && (history?.length ?? 0) > 1 && (
-        <label className="absolute bottom-2 left-2 z-10 flex items-center gap-1.5 rounded-sm bg-label/80 px-1.5 py-0.5 text-small text-label-ink">
-          Beside
-          <select
-            value={against ?? ""}
-            className="h-[19px] max-w-44 rounded-sm bg-label text-label-ink"
-            onChange={(event) => {
-              const number = event.target.value === "" ? null : Number(event.target.value);
+        <div className="absolute bottom-2 left-2 z-10 flex items-center gap-1.5 rounded-sm bg-label/80 px-1.5 py-0.5 text-small text-label-ink">
+          <State
+            label="Beside"
+            none="the source"
+            history={history}
+            value={against}
+            onChoose={(number) => {
               setAgainst(number);
               if (number !== null && wipe === 0) setWipe(0.5);
             }}
-          >
-            <option value="">the source</option>
-            {history
-              ?.filter((entry) => !entry.current)
-              .map((entry) => (
-                <option key={entry.id} value={entry.id}>
-                  {entry.words}
-                </option>
-              ))}
-          </select>
-        </label>
+          />
+          <State label="Shown" none="as it is" history={history} value={showing} onChoose={setShowing} />
+        </div>
       )}
       <div ref={stand} className="absolute inset-0" />
       <canvas
@@ -359,6 +356,43 @@ export function FlatPane({
       {before && <Wipe words={against !== null ? (history?.find((entry) => entry.id === against)?.words ?? "Before") : stage === "source" ? "As it came" : "Source"} at={held ? 1 : wipe} onMove={setWipe} />}
       {problem !== null && <Missed error={problem} />}
     </Pane>
+  );
+}
+
+/** One of the states that a surface was in, by its name or by what was done last. */
+function State({
+  label,
+  none,
+  history,
+  value,
+  onChoose,
+}: {
+  label: string;
+  none: string;
+  history: Schemas["RevisionView"][] | undefined;
+  value: number | null;
+  onChoose: (revision: number | null) => void;
+}) {
+  return (
+    <label className="flex items-center gap-1.5">
+      {label}
+      <select
+        value={value ?? ""}
+        className="h-[19px] max-w-28 rounded-sm bg-label text-label-ink"
+        onChange={(event) => {
+          onChoose(event.target.value === "" ? null : Number(event.target.value));
+        }}
+      >
+        <option value="">{none}</option>
+        {history
+          ?.filter((entry) => !entry.current)
+          .map((entry) => (
+            <option key={entry.id} value={entry.id}>
+              {entry.snapshots[0] ?? entry.words}
+            </option>
+          ))}
+      </select>
+    </label>
   );
 }
 

@@ -99,9 +99,8 @@ export function RecipeMenu({ project, surface, map, knowledge, change, onProblem
           </p>
           <Item
             onPress={() => {
-              run(async () => {
-                copyRecipe(await taken());
-              });
+              // It stays open: what can be done with the copy appears below.
+              taken().then(copyRecipe, onProblem);
             }}
           >
             Copy this recipe

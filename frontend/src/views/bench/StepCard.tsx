@@ -1,6 +1,7 @@
 import { Fragment, useId, useState } from "react";
 import type { Edit, Schemas, Stage, Step, SurfaceMap } from "@/api/client";
 import { useDifferences, useHistogram } from "@/api/queries";
+import { Tones } from "@/parts/CurveRow";
 import { Hint } from "@/parts/Hint";
 import { EarlierIcon, LaterIcon, RemoveIcon } from "@/parts/icons";
 import { NumberRow } from "@/parts/NumberRow";
@@ -204,6 +205,7 @@ export function StepCard({
               />
             );
           })}
+          {step.params.kind === "levels" && <Tones histogram={tones?.counts ?? []} />}
           <SchemaForm
             schema={kind.parameters}
             values={values}
