@@ -235,7 +235,7 @@ export function FlatPane({
           Cells
           <select
             value={cells}
-            className="h-[19px] rounded-sm bg-label text-label-ink"
+            className="h-[19px] w-[96px] rounded-sm bg-label text-label-ink"
             onChange={(event) => {
               const next = CELLS.find(([name]) => name === event.target.value)?.[0];
               if (next) setCells(next);
@@ -378,7 +378,7 @@ function State({
       {label}
       <select
         value={value ?? ""}
-        className="h-[19px] max-w-28 rounded-sm bg-label text-label-ink"
+        className="h-[19px] w-[86px] rounded-sm bg-label text-label-ink"
         onChange={(event) => {
           onChoose(event.target.value === "" ? null : Number(event.target.value));
         }}
