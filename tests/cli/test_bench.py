@@ -3,6 +3,7 @@
 import re
 import unittest
 
+from stonestack.core.steps import STEPS
 from tests.cli.test_commands import CommandCase
 
 
@@ -51,11 +52,11 @@ class Bench(CommandCase):
     def test_each_step_is_timed_beside_a_blur(self) -> None:
         code, out, err = self.run_command("bench", "steps", "--side", 64)
         self.assertEqual((code, err), (0, ""))
-        rows = out.splitlines()[2:]
-        self.assertGreater(len(rows), 25)
-        self.assertIn("gaussian", rows[-1])
-        for row in rows:
-            self.assertGreater(float(row.split()[-1]), -1)
+        *rows, blur = out.splitlines()[2:]
+        plain = [k for k in STEPS.values() if k.geometry is None and k.makes is None]
+        self.assertEqual([row[:24].strip() for row in rows], [k.title for k in plain])
+        self.assertTrue(all(len(row[24:].split()) == 4 for row in rows))
+        self.assertTrue(blur.startswith("gaussian") and blur.endswith(" 1.0"))
 
     def test_scores_are_tried_on_graded_defects(self) -> None:
         code, out, err = self.run_command("bench", "trust", "--seed", 5, "--matter", "gravel")

@@ -11,8 +11,8 @@ from pydantic import ValidationError
 
 from stonestack.core import colour, edits, recipes
 from stonestack.core.document import Map, Mask, Stage, Step, Surface, rebuilt
+from stonestack.core.document.mask import MaskPart
 from stonestack.core.document.recipe import Recipe
-from stonestack.core.document.surface import MaskPart
 from stonestack.core.errors import BadRequest
 from stonestack.core.masks.combining import Combine
 from stonestack.core.masks.others import Another, Border

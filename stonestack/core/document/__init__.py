@@ -2,13 +2,12 @@
 
 from stonestack.core.document.base import Document, Hash, Id, checked_name, new_id, rebuilt
 from stonestack.core.document.beginning import DERIVATIONS, derived_steps, new_map, new_surface
+from stonestack.core.document.mask import Mask, MaskPart
 from stonestack.core.document.surface import (
     Frozen,
     GamePlace,
     Map,
     MapOrigin,
-    Mask,
-    MaskPart,
     Origin,
     Output,
     Returned,

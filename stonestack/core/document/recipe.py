@@ -7,7 +7,8 @@ from typing import Literal
 from pydantic import Field
 
 from stonestack.core.document.base import Document, Hash
-from stonestack.core.document.surface import Mask, Step
+from stonestack.core.document.mask import Mask
+from stonestack.core.document.surface import Step
 from stonestack.core.roles import Role
 
 MOST_STEPS = 32

@@ -5,37 +5,16 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from pydantic import Field
 
 from stonestack.core.image import Floats
 from stonestack.core.masks.edges import ring_away, within
-from stonestack.core.masks.maskkind import MaskKind, MaskShape
+from stonestack.core.masks.maskkind import BoxShape, MaskKind
 
 
-class Ellipse(MaskShape):
+class Ellipse(BoxShape):
     """Parameters of :func:`draw`; it may reach over the edges of a tile."""
 
     kind: Literal["ellipse"] = "ellipse"
-    x: float = Field(
-        0.25, ge=-1, le=1, multiple_of=0.0001, title="Left", description="Share of the width"
-    )
-    y: float = Field(
-        0.25, ge=-1, le=1, multiple_of=0.0001, title="Top", description="Share of the height"
-    )
-    width: float = Field(
-        0.5, ge=0.005, le=1, multiple_of=0.0001, title="Width", description="Share of the width"
-    )
-    height: float = Field(
-        0.5, ge=0.005, le=1, multiple_of=0.0001, title="Height", description="Share of the height"
-    )
-    soft: float = Field(
-        0.02,
-        ge=0,
-        le=0.5,
-        multiple_of=0.001,
-        title="Soft edge",
-        description="Width of the edge, a share of the shorter side",
-    )
 
 
 def draw(params: Ellipse, width: int, height: int, wraps: bool) -> Floats:

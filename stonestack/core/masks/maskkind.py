@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from stonestack.core.image import Floats
 from stonestack.core.references import Reference, StrokesRef, is_reference
@@ -15,6 +15,31 @@ class MaskShape(BaseModel):
     """Base of every mask's parameters; ``kind`` names it. Places are shares of the sides."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class BoxShape(MaskShape):
+    """Base of masks that lie in a box with sides to drag; it may reach over the edges of a tile."""
+
+    x: float = Field(
+        0.25, ge=-1, le=1, multiple_of=0.0001, title="Left", description="Share of the width"
+    )
+    y: float = Field(
+        0.25, ge=-1, le=1, multiple_of=0.0001, title="Top", description="Share of the height"
+    )
+    width: float = Field(
+        0.5, ge=0.005, le=1, multiple_of=0.0001, title="Width", description="Share of the width"
+    )
+    height: float = Field(
+        0.5, ge=0.005, le=1, multiple_of=0.0001, title="Height", description="Share of the height"
+    )
+    soft: float = Field(
+        0.02,
+        ge=0,
+        le=0.5,
+        multiple_of=0.001,
+        title="Soft edge",
+        description="Width of the edge, a share of the shorter side",
+    )
 
 
 @dataclass(frozen=True)
