@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
@@ -56,8 +58,17 @@ class Look(DemoCase):
     def edited(self) -> Any:
         return self.page.expect_response(re.compile("/edits$"))
 
-    def add(self, kind: str) -> None:
+    @contextmanager
+    def one_more(self, kind: str) -> Iterator[None]:
+        """What adds a step: over when its card is there, so that the last one is the new one."""
+        cards = self.page.get_by_role("group", name=kind, exact=True)
+        before = cards.count()
         with self.edited():
+            yield
+        expect(cards).to_have_count(before + 1)
+
+    def add(self, kind: str) -> None:
+        with self.one_more(kind):
             self.pick("Add a step", kind)
 
     def limited(self, step: str) -> None:
@@ -171,7 +182,7 @@ class Look(DemoCase):
         before = float(self.red(self.pixels()).mean())
         page.get_by_role("button", name="Add a step").press("Enter")
         page.keyboard.type("fill")
-        with self.edited():
+        with self.one_more("Fill"):
             page.keyboard.press("Enter")
         colour = page.get_by_role("textbox", name="Colour", exact=True).last
         colour.focus()
