@@ -42,7 +42,7 @@ def bench_steps(side: int) -> None:
     blurs = [_timed(lambda: gaussian_filter(whole.pixels, (8, 8, 0))) for _ in range(_RUNS)]
     blur = statistics.median(blurs)
     for kind in STEPS.values():
-        if kind.geometry is not None or kind.makes is not None:
+        if not kind.mixes:
             continue
         params = _usual(kind)
         others = [limited(whole, _LOOK)] * len(_read(kind))

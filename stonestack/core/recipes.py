@@ -44,8 +44,8 @@ def taken(surface: Surface, map_id: str, title: str) -> Recipe:
         )
     behind: set[str] = set()
     for step in steps:
-        if step.mask is not None:
-            behind |= surface.masks_behind(step.mask)
+        for mask in step.masks:
+            behind |= surface.masks_behind(mask)
     return Recipe(
         title=title,
         role=m.role,

@@ -47,6 +47,12 @@ def is_reference(annotation: object, of: type[Reference] = Reference) -> bool:
     return isinstance(annotation, type) and issubclass(annotation, of)
 
 
+def count_of(params: type[BaseModel], *of: type[Reference]) -> int:
+    """Return how many references of some kinds a parameter model always holds."""
+    fields = params.model_fields.values()
+    return sum(any(is_reference(f.annotation, kind) for kind in of) for f in fields)
+
+
 def fields_read(params: type[BaseModel]) -> dict[str, type[Reference]]:
     """Return what the fields of a parameter model refer to, by name; also where it may be left."""
     found: dict[str, type[Reference]] = {}

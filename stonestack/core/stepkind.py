@@ -11,7 +11,7 @@ from typing import Any, get_args, get_origin
 from pydantic import BaseModel, ConfigDict
 
 from stonestack.core.image import Picture, Space
-from stonestack.core.references import is_reference
+from stonestack.core.references import Reference, StrokesRef, count_of, is_reference
 from stonestack.core.resize import limited
 from stonestack.core.roles import ROLES, Role
 
@@ -83,12 +83,15 @@ class StepKind:
         results are not used again.
     apply : callable
         ``(picture, params, *read) -> picture``; pure. What is read are the pictures that its
-        references name, in the order of their fields.
+        references to maps, masks and files name, then bytes for those to kept strokes, in the
+        order of their fields.
     spaces : frozenset of Space
         What the numbers of a picture may mean that it works on.
-    makes : Role, optional
-        For derivations: the role of the map that it makes of another one. It needs a picture of
-        another kind, so it is no step for a map that has a file of its own.
+    reads_of : frozenset of Space, optional
+        What those of other maps may mean that it reads; the same where it is not said.
+    makes : frozenset of Role
+        For derivations: the roles of maps that it makes of another one, whose numbers mean the
+        same. It needs another map, so it is no step for a map that has a file of its own.
     over : bool
         Whether its result is a layer: where that is clear, what was before comes through.
     summary : callable
@@ -111,14 +114,20 @@ class StepKind:
     summary: Callable[[Any], str]
     geometry: Geometry | None = None
     family: str = ""
-    makes: Role | None = None
+    makes: frozenset[Role] = frozenset()
     over: bool = False
+    reads_of: frozenset[Space] | None = None
     group: Group = Group.TONE
 
     @property
     def reads(self) -> int:
         """How many other pictures it always reads."""
-        return sum(is_reference(f.annotation) for f in self.params.model_fields.values())
+        return count_of(self.params, Reference) - self.blobs
+
+    @property
+    def blobs(self) -> int:
+        """How many kept files it reads."""
+        return count_of(self.params, StrokesRef)
 
     @property
     def may_read(self) -> bool:
@@ -133,15 +142,19 @@ class StepKind:
     @property
     def mixes(self) -> bool:
         """Whether its result can be mixed with what was before: same texels, same meaning."""
-        return self.geometry is None and self.makes is None
+        return self.geometry is None and not self.makes
+
+    def can_read(self, role: Role) -> bool:
+        """Tell whether it can read another map of a role."""
+        return ROLES[role].space in (self.spaces if self.reads_of is None else self.reads_of)
 
     def gives(self, space: Space) -> Space:
         """Return what the numbers of its result mean."""
-        return space if self.makes is None else ROLES[self.makes].space
+        return ROLES[next(iter(self.makes))].space if self.makes else space
 
     def suits(self, role: Role) -> bool:
         """Tell whether a map of a role may have it."""
-        return role is self.makes if self.makes else ROLES[role].space in self.spaces
+        return role in self.makes if self.makes else ROLES[role].space in self.spaces
 
 
 def alone(geometry: Geometry) -> Callable[[Picture, Any], Picture]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from pydantic import BaseModel
@@ -140,7 +140,7 @@ class Wiring:
         drawn: dict[str, Key] = {}
         ways = [(m, way) for m in self.surface.maps if (way := self._stepped(m, self.longest))]
         for mask in self.surface.masks:
-            using = [way for m, way in ways if any(step.mask == mask.id for step in m.steps)]
+            using = [way for m, way in ways if any(mask.id in s.masks for s in m.steps)]
             for way in [*using, *(way for _, way in ways)][:1]:
                 key = self._mask(mask.id, way, self.longest)
                 if key is not None:
@@ -176,12 +176,8 @@ class Wiring:
         if before is None:
             return None
         way = _Way(before, before)
-        read = [self._read(reference, self.longest) for _, reference in references(step.params)]
-        mask = self._mask(mask_id, way, self.longest)
-        if mask is None or any(key is None for key in read):
-            return None
-        inputs = [before, *(key for key in read if key is not None)]
-        return self._put(step.params.kind, step.params, *inputs), mask
+        mask, laid = self._mask(mask_id, way, self.longest), self._applied(step, way, self.longest)
+        return None if mask is None or laid is None else (laid, mask)
 
     def out_of_date(self, m: Map) -> bool:
         """Tell whether a frozen map's recipe has another result now."""
@@ -284,16 +280,22 @@ class Wiring:
         """Apply one step to a map that is its own guide; ``small`` is that guide, to solve on."""
         if step.kind.geometry is not None:
             return self._laid(step, way, way.key, small.key)
-        read = [self._read(reference, longest) for _, reference in references(step.params)]
-        if any(key is None for key in read):
+        after = self._applied(step, way, longest)
+        if after is None:
             # What it reads has no origin yet, so there is nothing to bring in.
             return way
-        inputs = [way.key, *(key for key in read if key is not None)]
         mask = None if step.mask is None else self._mask(step.mask, way, longest)
         if step.mask is not None and mask is None:
             return way
-        after = self._put(step.params.kind, step.params, *inputs)
         return _Way(way.start, self._mixed(step, way, after, mask), way.moved)
+
+    def _applied(self, step: Step, way: _Way, longest: int | None) -> Key | None:
+        """Return what a step makes of a map, before it is mixed; None where it cannot read all."""
+        read = self._read_by(step.params, way, longest, self._after_its_steps)
+        if read is None:
+            return None
+        inputs, blobs = read
+        return self._put(step.params.kind, step.params, way.key, *inputs, blobs=blobs)
 
     def _mixed(self, step: Step, way: _Way, after: Key, mask: Key | None) -> Key:
         """Mix what a step has made with what was before, by its mask, amount and blend mode."""
@@ -334,22 +336,53 @@ class Wiring:
 
     def _shape(self, shape: AnyMask, like: Key, way: _Way, longest: int | None) -> Key | None:
         """Draw one part of a mask, of the maps, masks and strokes that it reads."""
-        inputs: list[Key] = [like]
+        read = self._read_by(shape, way, longest, self._as_laid)
+        if read is None:
+            return None
+        inputs, blobs = read
+        return self._put(f"{MASK}{shape.kind}", shape, like, *inputs, blobs=blobs)
+
+    def _read_by(
+        self,
+        params: BaseModel,
+        way: _Way,
+        longest: int | None,
+        of_map: Callable[[str, int | None], Key | None],
+    ) -> tuple[list[Key], list[str]] | None:
+        """Return what parameters refer to: pictures, and kept files; None where one is not there.
+
+        ``of_map`` says how far another map is carried out where it is read.
+        """
+        inputs: list[Key] = []
         blobs: list[str] = []
-        for _, reference in references(shape):
+        for _, reference in references(params):
             if isinstance(reference, StrokesRef):
                 blobs.append(reference.sha256)
                 continue
-            if isinstance(reference, MaskRef):
-                key = self._mask(reference.mask, way, longest)
-            elif isinstance(reference, MapRef):
-                key = self._as_laid(reference.map, longest)
-            else:
-                raise TypeError(f"Nothing says how a mask reads a {type(reference).__name__}.")
+            key = self._read(reference, way, longest, of_map)
             if key is None:
                 return None
             inputs.append(key)
-        return self._put(f"{MASK}{shape.kind}", shape, *inputs, blobs=blobs)
+        return inputs, blobs
+
+    def _read(
+        self,
+        reference: Reference,
+        way: _Way,
+        longest: int | None,
+        of_map: Callable[[str, int | None], Key | None],
+    ) -> Key | None:
+        if isinstance(reference, MapRef):
+            return of_map(reference.map, longest)
+        if isinstance(reference, MaskRef):
+            return self._mask(reference.mask, way, longest)
+        if isinstance(reference, SourceRef):
+            return self._limited(self.source_read(reference), longest)
+        raise TypeError(f"Nothing says how a {type(reference).__name__} is read.")
+
+    def _after_its_steps(self, map_id: str, longest: int | None) -> Key | None:
+        way = self._stepped(self.surface.map(map_id), longest)
+        return None if way is None else way.key
 
     def _as_laid(self, map_id: str, longest: int | None) -> Key | None:
         """Return a map laid out as a tile, before its look is worked on."""
@@ -358,15 +391,6 @@ class Wiring:
         laid = m.model_copy(update={"steps": laid_steps(m), "returned": earlier})
         way = self._made(laid, longest, thawed=False)
         return None if way is None else way.key
-
-    def _read(self, reference: Reference, longest: int | None) -> Key | None:
-        """Return something else that a step reads: another map after its steps, or a file."""
-        if isinstance(reference, MapRef):
-            way = self._stepped(self.surface.map(reference.map), longest)
-            return None if way is None else way.key
-        if isinstance(reference, SourceRef):
-            return self._limited(self.source_read(reference), longest)
-        raise TypeError(f"Nothing says how a {type(reference).__name__} is read.")
 
     def source_read(self, reference: SourceRef) -> Key:
         """Return a kept file as steps read it: as colour."""

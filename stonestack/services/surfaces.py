@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pydantic import BaseModel
 from sqlmodel import Session
 
+from stonestack.core import differences
 from stonestack.core.codecs import pictures
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.document import (
@@ -310,6 +311,17 @@ def revision_keys(ws: Workspace, surface_id: str, number: int) -> RevisionKeys:
         settings = projects.settings_of(session, row.project_id)
     wiring = Wiring(document, target=target_of(settings.targets[0]))
     return RevisionKeys(number=number, keys=_announced(ws, wiring))
+
+
+def changed(ws: Workspace, surface_id: str, before: int, after: int) -> list[str]:
+    """Return what is different between two states of a surface, in words; 0 is the present one."""
+    with ws.session() as session:
+        row = history.row_of(session, SURFACE, surface_id)
+        one, other = (
+            history.at(session, SURFACE, surface_id, number or row.head)
+            for number in (before, after)
+        )
+    return differences.between(one, other)
 
 
 def _announced(ws: Workspace, wiring: Wiring) -> dict[str, dict[Stage, Key | None]]:

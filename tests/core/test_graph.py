@@ -41,6 +41,9 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "value_range": {"map": {"map": "height"}},
     "another": {"mask": {"mask": "m"}},
     "border": {"mask": {"mask": "m"}},
+    "raised": {"map": {"map": "height"}},
+    "values_of_mask": {"mask": {"mask": "m"}},
+    "pencil": {"strokes": {"sha256": "cd" * 32, "count": 1}},
     "strokes": {"strokes": {"sha256": "cd" * 32, "count": 1}},
     "patch_spots": {"spots": [{"x": 0.5, "y": 0.5, "radius": 0.1}]},
 }

@@ -8,6 +8,7 @@ import unittest
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as some
+from scipy import ndimage
 
 from stonestack.core import colour, perceptual, swatches
 from stonestack.core.errors import BadRequest
@@ -260,6 +261,27 @@ class Algebra(unittest.TestCase):
                 got = grown(mask_of(square), by).pixels[..., 0]
                 row = got[side // 2]
                 self.assertAlmostEqual(float(row.sum()) / side, 0.4 + by / 50, delta=1.2 / side)
+
+    def test_growing_keeps_a_soft_edge_as_soft(self) -> None:
+        y, x = np.mgrid[:256, :256]
+        for wide in (10, 40):
+            for share in (2.0, 8.0, -4.0):
+                inside = 70 - np.hypot(x - 128, y - 128)
+                soft = np.clip(inside / wide + 0.5, 0, 1).astype(np.float32)
+                got = grown(mask_of(soft), share).body[..., 0]
+                wanted = np.clip((inside + share / 100 * 256) / wide + 0.5, 0, 1)
+                self.assertLess(np.abs(got - wanted).mean(), 0.004)
+                self.assertLess(np.abs(got - wanted).max(), 0.09)
+
+    def test_growing_what_is_grey_is_its_dilation_by_a_disc(self) -> None:
+        chance = np.random.default_rng(12)
+        grey = ndimage.gaussian_filter(chance.random((96, 96)), 5, mode="wrap")
+        grey = (grey - grey.min()) / (grey.max() - grey.min())
+        reach = 5
+        away = np.hypot(*np.mgrid[-reach : reach + 1, -reach : reach + 1])
+        wanted = ndimage.grey_dilation(grey, footprint=away <= reach, mode="wrap")
+        got = grown(mask_of(grey.astype(np.float32)), 100 * reach / 96).body[..., 0]
+        self.assertLess(np.abs(got - wanted).mean(), 0.025)
 
     def test_growing_and_shrinking_goes_on_over_the_edges(self) -> None:
         edge = draw_rectangle(

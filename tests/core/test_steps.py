@@ -13,9 +13,10 @@ from stonestack.core import colour, swatches
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.references import MapRef, SourceRef
 from stonestack.core.resize import resize
+from stonestack.core.roles import Role
 from stonestack.core.steps import STEPS, StepKind, StepParams
 from stonestack.core.steps.borrowing import Borrow, borrow
-from stonestack.core.steps.channels import Pack, Swizzle, Take, pack, swizzle
+from stonestack.core.steps.channels import Channel, Pack, Swizzle, Take, pack, swizzle
 from stonestack.core.steps.colourise import Colourise, colourise
 from stonestack.core.steps.curves import Curves, Point, curves, through
 from stonestack.core.steps.desaturate import Desaturate, desaturate
@@ -88,7 +89,7 @@ def read_by(kind: StepKind) -> list[Picture]:
 
 
 def plain_kinds() -> list[StepKind]:
-    return [k for k in STEPS.values() if k.geometry is None and k.makes is None]
+    return [k for k in STEPS.values() if k.mixes and not k.blobs]
 
 
 def curve(*points: tuple[float, float], channel: str = "all") -> Curves:
@@ -460,6 +461,18 @@ class Channels(unittest.TestCase):
                 self.assertEqual(packed.bits, bits)
                 for place in range(3):
                     np.testing.assert_array_equal(out[..., place], stored[place])
+
+    def test_of_normals_any_channel_can_be_packed_exactly(self) -> None:
+        stored = np.random.default_rng(6).integers(0, 256, (16, 16, 3))
+        normal = Picture((stored / 255 * 2 - 1).astype(np.float32), Space.VECTOR)
+        under = Picture(np.full((16, 16, 3), 0.5, np.float32), Space.DATA)
+        names = list(Channel)
+        for place, name in enumerate(names):
+            params = Pack(green=MapRef(map="normal"), green_of=name)
+            out = np.rint(pack(under, params, normal).pixels[..., 1] * 255).astype(int)
+            np.testing.assert_array_equal(out, stored[..., place])
+        self.assertTrue(STEPS["pack"].can_read(Role.NORMAL))
+        self.assertFalse(STEPS["another_map"].can_read(Role.NORMAL))
 
     def test_a_channel_without_a_map_stays(self) -> None:
         picture = matter()

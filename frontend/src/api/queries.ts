@@ -105,6 +105,19 @@ export function useRevision(id: string, number: number | null) {
   });
 }
 
+/** What is different between two states of a surface, in words; neither ever changes. */
+export function useChanged(id: string, before: number | null, after: number) {
+  return useQuery({
+    queryKey: ["changed", id, before, after],
+    queryFn: () => {
+      const params = { path: { surface_id: id }, query: { before: before ?? 0, after } };
+      return got(api.GET("/api/surfaces/{surface_id}/changed", { params }));
+    },
+    enabled: before !== null,
+    staleTime: Infinity,
+  });
+}
+
 /** The numbers of a stage. They belong to a content key, so they never go stale. */
 export function useFacts(key: string | null | undefined, stage: Stage) {
   return useQuery({

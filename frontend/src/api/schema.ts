@@ -1108,6 +1108,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surfaces/{surface_id}/changed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_changed_api_surfaces__surface_id__changed_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surfaces/{surface_id}/deliver": {
         parameters: {
             query?: never;
@@ -1902,6 +1918,20 @@ export interface components {
             number: number;
         };
         /**
+         * Changed
+         * @description What one state has that another has not, a line a thing.
+         */
+        Changed: {
+            /** Lines */
+            lines: string[];
+        };
+        /**
+         * Channel
+         * @description A channel of a map, as it is stored.
+         * @enum {string}
+         */
+        Channel: "red" | "green" | "blue";
+        /**
          * ColourRange
          * @description Parameters of :func:`colour_range`.
          */
@@ -2228,7 +2258,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"];
         };
         /**
          * Ellipse
@@ -3319,6 +3349,22 @@ export interface components {
             steps: components["schemas"]["Step"][];
         };
         /**
+         * MapOfMask
+         * @description Make a map of a mask: an alpha, a blend, or other plain numbers.
+         *
+         *     It lies as the colour does, follows the mask, and leaves as every map does.
+         */
+        MapOfMask: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "map_of_mask";
+            /** Mask */
+            mask: string;
+            role: components["schemas"]["Role"];
+        };
+        /**
          * MapOrigin
          * @description A map that starts from another map of the same surface, after that map's steps.
          */
@@ -3396,7 +3442,7 @@ export interface components {
              */
             parts: components["schemas"]["MaskPart"][];
             /** Shape */
-            shape: components["schemas"]["Rectangle"] | components["schemas"]["Ellipse"] | components["schemas"]["Outline"] | components["schemas"]["Strokes"] | components["schemas"]["ColourRange"] | components["schemas"]["ValueRange"] | components["schemas"]["GradientMask"] | components["schemas"]["Stripes"] | components["schemas"]["NoiseMask"] | components["schemas"]["Border"] | components["schemas"]["Another"];
+            shape: components["schemas"]["Rectangle"] | components["schemas"]["Ellipse"] | components["schemas"]["Outline"] | components["schemas"]["Strokes"] | components["schemas"]["ColourRange"] | components["schemas"]["ValueRange"] | components["schemas"]["Raised"] | components["schemas"]["GradientMask"] | components["schemas"]["Stripes"] | components["schemas"]["NoiseMask"] | components["schemas"]["Border"] | components["schemas"]["Another"];
             /** Title */
             title: string;
         };
@@ -3437,7 +3483,7 @@ export interface components {
              */
             id: string;
             /** Shape */
-            shape: components["schemas"]["Rectangle"] | components["schemas"]["Ellipse"] | components["schemas"]["Outline"] | components["schemas"]["Strokes"] | components["schemas"]["ColourRange"] | components["schemas"]["ValueRange"] | components["schemas"]["GradientMask"] | components["schemas"]["Stripes"] | components["schemas"]["NoiseMask"] | components["schemas"]["Border"] | components["schemas"]["Another"];
+            shape: components["schemas"]["Rectangle"] | components["schemas"]["Ellipse"] | components["schemas"]["Outline"] | components["schemas"]["Strokes"] | components["schemas"]["ColourRange"] | components["schemas"]["ValueRange"] | components["schemas"]["Raised"] | components["schemas"]["GradientMask"] | components["schemas"]["Stripes"] | components["schemas"]["NoiseMask"] | components["schemas"]["Border"] | components["schemas"]["Another"];
         };
         /**
          * MaskRef
@@ -3994,11 +4040,23 @@ export interface components {
              */
             blue: components["schemas"]["MapRef"] | null;
             /**
+             * Blue of its
+             * @description Which channel of it; a grey map has one
+             * @default red
+             */
+            blue_of: components["schemas"]["Channel"];
+            /**
              * Green
              * @description Map that goes into green
              * @default null
              */
             green: components["schemas"]["MapRef"] | null;
+            /**
+             * Green of its
+             * @description Which channel of it; a grey map has one
+             * @default red
+             */
+            green_of: components["schemas"]["Channel"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4010,6 +4068,12 @@ export interface components {
              * @default null
              */
             red: components["schemas"]["MapRef"] | null;
+            /**
+             * Red of its
+             * @description Which channel of it; a grey map has one
+             * @default red
+             */
+            red_of: components["schemas"]["Channel"];
         };
         /**
          * Page
@@ -4155,6 +4219,22 @@ export interface components {
             y: number;
         };
         /**
+         * Pencil
+         * @description Parameters of :func:`pencil`.
+         */
+        Pencil: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pencil";
+            /**
+             * Lines
+             * @description Drawn in the flat view
+             */
+            strokes: components["schemas"]["StrokesRef"];
+        };
+        /**
          * PeriodView
          * @description How a structure recurs, by one step or two.
          */
@@ -4293,7 +4373,7 @@ export interface components {
          */
         PreviewRequest: {
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"];
             /**
              * Longest
              * @default null
@@ -4524,6 +4604,46 @@ export interface components {
              * @default 1
              */
             width: number;
+        };
+        /**
+         * Raised
+         * @description Parameters of :func:`raised`.
+         */
+        Raised: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "raised";
+            /**
+             * Level
+             * @description 0 is found by itself; above it less counts as raised
+             * @default 0
+             */
+            level: number;
+            /**
+             * Map
+             * @description A height, normal or specular that shows them
+             */
+            map: components["schemas"]["MapRef"];
+            /**
+             * Smooth
+             * @description Marks smaller than this are passed over; per cent of the width
+             * @default 0.4
+             */
+            smooth: number;
+            /**
+             * Soft
+             * @description From nothing to all
+             * @default 0.1
+             */
+            soft: number;
+            /**
+             * Sunk parts
+             * @description What lies low instead
+             * @default false
+             */
+            sunk: boolean;
         };
         /**
          * Read
@@ -5547,7 +5667,7 @@ export interface components {
              */
             mask: string | null;
             /** Params */
-            params: components["schemas"]["BalanceLight"] | components["schemas"]["CutTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["Curves"] | components["schemas"]["Exposure"] | components["schemas"]["Colourise"] | components["schemas"]["Recolour"] | components["schemas"]["Match"] | components["schemas"]["Desaturate"] | components["schemas"]["Denoise"] | components["schemas"]["Blur"] | components["schemas"]["Sharpen"] | components["schemas"]["HighPass"] | components["schemas"]["Grain"] | components["schemas"]["Fill"] | components["schemas"]["Gradient"] | components["schemas"]["Noise"] | components["schemas"]["Pattern"] | components["schemas"]["Lettering"] | components["schemas"]["Borrow"] | components["schemas"]["Invert"] | components["schemas"]["Swizzle"] | components["schemas"]["Pack"] | components["schemas"]["Palette"] | components["schemas"]["LowResolution"] | components["schemas"]["LayPicture"] | components["schemas"]["AnotherMap"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"] | components["schemas"]["RoughnessFromGloss"];
+            params: components["schemas"]["BalanceLight"] | components["schemas"]["CutTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["Curves"] | components["schemas"]["Exposure"] | components["schemas"]["Colourise"] | components["schemas"]["Recolour"] | components["schemas"]["Match"] | components["schemas"]["Desaturate"] | components["schemas"]["Denoise"] | components["schemas"]["Blur"] | components["schemas"]["Sharpen"] | components["schemas"]["HighPass"] | components["schemas"]["Grain"] | components["schemas"]["Fill"] | components["schemas"]["Gradient"] | components["schemas"]["Noise"] | components["schemas"]["Pattern"] | components["schemas"]["Lettering"] | components["schemas"]["Borrow"] | components["schemas"]["Invert"] | components["schemas"]["Swizzle"] | components["schemas"]["Pack"] | components["schemas"]["Palette"] | components["schemas"]["LowResolution"] | components["schemas"]["Pencil"] | components["schemas"]["LayPicture"] | components["schemas"]["AnotherMap"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"] | components["schemas"]["ValuesOfMask"] | components["schemas"]["RoughnessFromGloss"];
             /**
              * Proposed
              * @default false
@@ -5564,7 +5684,8 @@ export interface components {
             group: components["schemas"]["Group"];
             /** Hint */
             hint: string;
-            makes: components["schemas"]["Role"] | null;
+            /** Makes */
+            makes: components["schemas"]["Role"][];
             /** Mixes */
             mixes: boolean;
             /** Moves */
@@ -5579,6 +5700,8 @@ export interface components {
             reads: {
                 [key: string]: components["schemas"]["Read"];
             };
+            /** Reads Roles */
+            reads_roles: components["schemas"]["Role"][];
             /** Roles */
             roles: components["schemas"]["Role"][];
             /** Title */
@@ -5648,7 +5771,7 @@ export interface components {
         };
         /**
          * Stroke
-         * @description One stroke of the marker.
+         * @description One stroke of the marker, or of a hard nib.
          *
          *     Parameters
          *     ----------
@@ -5658,13 +5781,33 @@ export interface components {
          *         Share of its radius over which it fades.
          *     takes : bool
          *         Whether it takes away.
+         *     nib : int, optional
+         *         Side of a hard square nib, in texels; it takes the marker's place.
+         *     colour : str, optional
+         *         What it is drawn in, where it is drawn in colours; a mask has none.
          */
         Stroke: {
+            /**
+             * Colour
+             * @default null
+             */
+            colour: string | null;
+            /**
+             * Nib
+             * @default null
+             */
+            nib: number | null;
             /** Points */
             points: components["schemas"]["StrokePoint"][];
-            /** Size */
+            /**
+             * Size
+             * @default 0.01
+             */
             size: number;
-            /** Soft */
+            /**
+             * Soft
+             * @default 0
+             */
             soft: number;
             /**
              * Takes
@@ -6300,6 +6443,34 @@ export interface components {
              * @default 0.05
              */
             soft: number;
+        };
+        /**
+         * ValuesOfMask
+         * @description Parameters of :func:`values_of_mask`.
+         */
+        ValuesOfMask: {
+            /**
+             * Inside
+             * @description The map's value there
+             * @default 1
+             */
+            inside: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "values_of_mask";
+            /**
+             * Mask
+             * @description Of this surface
+             */
+            mask: components["schemas"]["MaskRef"];
+            /**
+             * Outside
+             * @description The map's value there
+             * @default 0
+             */
+            outside: number;
         };
         /**
          * Verified
@@ -9057,6 +9228,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SurfaceView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    list_changed_api_surfaces__surface_id__changed_get: {
+        parameters: {
+            query: {
+                before: number;
+                after?: number;
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -56,7 +56,7 @@ STEP = StepKind(
     version=1,
     apply=alpha_from_picture,
     spaces=frozenset({Space.LINEAR}),
-    makes=Role.ALPHA,
+    makes=frozenset({Role.ALPHA}),
     group=Group.MAKE,
     summary=lambda p: "own alpha" if p.source == "own" else f"lightness at {p.middle:.2f}",
 )

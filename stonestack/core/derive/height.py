@@ -83,7 +83,7 @@ STEP = StepKind(
     version=1,
     apply=height_from_colour,
     spaces=frozenset({Space.LINEAR}),
-    makes=Role.HEIGHT,
+    makes=frozenset({Role.HEIGHT}),
     group=Group.MAKE,
     summary=lambda p: f"{'dark' if p.invert else 'light'} stands out",
 )

@@ -70,7 +70,7 @@ STEP = StepKind(
     version=1,
     apply=normal_from_height,
     spaces=frozenset({Space.DATA}),
-    makes=Role.NORMAL,
+    makes=frozenset({Role.NORMAL}),
     group=Group.MAKE,
     summary=lambda p: f"relief {p.relief:.1f} %",
 )

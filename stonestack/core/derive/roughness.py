@@ -37,7 +37,7 @@ STEP = StepKind(
     version=1,
     apply=roughness_from_gloss,
     spaces=frozenset({Space.DATA}),
-    makes=Role.ROUGHNESS,
+    makes=frozenset({Role.ROUGHNESS}),
     group=Group.MAKE,
     summary=lambda p: f"bent {p.bend:.2f}",
 )

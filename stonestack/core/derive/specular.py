@@ -63,7 +63,7 @@ STEP = StepKind(
     version=1,
     apply=specular_from_colour,
     spaces=frozenset({Space.LINEAR}),
-    makes=Role.SPECULAR,
+    makes=frozenset({Role.SPECULAR}),
     group=Group.MAKE,
     summary=lambda p: f"{p.low:.2f}–{p.high:.2f}",
 )

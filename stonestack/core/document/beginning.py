@@ -104,5 +104,5 @@ def _first_steps() -> tuple[Step, ...]:
     return (Step(params=BalanceLight()), Step(params=CutTile(), proposed=True))
 
 
-DERIVATIONS = frozenset(name for name, step in STEPS.items() if step.makes is not None)
+DERIVATIONS = frozenset(name for name, step in STEPS.items() if step.makes)
 """Steps that make one role from another; a map with a file of its own has none."""

@@ -28,7 +28,7 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.frame import Frame
 from stonestack.core.image import Space
 from stonestack.core.normals import Green
-from stonestack.core.references import MapRef, references
+from stonestack.core.references import MapRef, MaskRef, references
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps import STEPS, AnyStep, StepKind
@@ -150,6 +150,12 @@ class Step(Document):
     def kind(self) -> StepKind:
         """What kind of step it is."""
         return STEPS[self.params.kind]
+
+    @property
+    def masks(self) -> tuple[str, ...]:
+        """The ids of the masks that limit it or that it is made of."""
+        read = (r.mask for _, r in references(self.params) if isinstance(r, MaskRef))
+        return (*([] if self.mask is None else [self.mask]), *read)
 
     @property
     def whole(self) -> bool:
@@ -392,11 +398,11 @@ class Surface(Document):
             if self.find(other) is None:
                 raise ValueError(f"{m.title} comes from a map that is not there.")
         for step in m.steps:
-            if step.mask is not None and step.mask not in masks:
-                raise ValueError(f"{step.kind.title} is limited by a mask that is not there.")
+            if not masks.issuperset(step.masks):
+                raise ValueError(f"{step.kind.title} works with a mask that is not there.")
             for _, reference in references(step.params):
                 other_map = self.find(reference.map) if isinstance(reference, MapRef) else None
-                if other_map is not None and ROLES[other_map.role].space not in step.kind.spaces:
+                if other_map is not None and not step.kind.can_read(other_map.role):
                     raise ValueError(f"{step.kind.title} cannot read {other_map.title.lower()}.")
 
     def _check_meaning(self, m: Map) -> None:
@@ -448,10 +454,9 @@ class Surface(Document):
             for _, reference in references(step.params):
                 if isinstance(reference, MapRef):
                     yield reference.map, Extent.WHOLE
-            if step.mask is not None:
-                for mask_id in self.masks_behind(step.mask):
-                    for map_id in self.mask(mask_id).reads_maps:
-                        yield map_id, Extent.LAID
+            for mask_id in (behind for mask in step.masks for behind in self.masks_behind(mask)):
+                for map_id in self.mask(mask_id).reads_maps:
+                    yield map_id, Extent.LAID
 
 
 def moving_steps(m: Map) -> tuple[Step, ...]:
@@ -468,7 +473,7 @@ def laid_steps(m: Map) -> tuple[Step, ...]:
     """
     last = 0
     for place, step in enumerate(m.steps):
-        if step.enabled and (step.kind.geometry is not None or step.kind.makes is not None):
+        if step.enabled and not step.kind.mixes:
             last = place + 1
     return m.steps[:last]
 

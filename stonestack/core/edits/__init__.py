@@ -7,7 +7,7 @@ from typing import Annotated
 from pydantic import Field
 
 from stonestack.core.edits.maps import AddMap, Freeze, RemoveMap, Rename, Thaw
-from stonestack.core.edits.masks import AddMask, RemoveMask, SetMask
+from stonestack.core.edits.masks import AddMask, MapOfMask, RemoveMask, SetMask
 from stonestack.core.edits.origins import (
     DropReturned,
     ReturnFile,
@@ -53,6 +53,7 @@ Edit = Annotated[
     | AddMask
     | SetMask
     | RemoveMask
+    | MapOfMask
     | PutRecipe
     | Rename,
     Field(discriminator="kind"),
@@ -65,6 +66,7 @@ __all__ = [
     "DropReturned",
     "Edit",
     "Freeze",
+    "MapOfMask",
     "MoveStep",
     "PutRecipe",
     "RemoveMap",

@@ -4,8 +4,20 @@ from __future__ import annotations
 
 from typing import Literal
 
-from stonestack.core.document import Document, Id, Mask, Surface, rebuilt
+from stonestack.core.document import (
+    Document,
+    Id,
+    Map,
+    MapOrigin,
+    Mask,
+    Step,
+    Surface,
+    new_map,
+    rebuilt,
+)
 from stonestack.core.errors import BadRequest
+from stonestack.core.references import MaskRef
+from stonestack.core.roles import ROLES, Role
 
 
 class AddMask(Document):
@@ -70,6 +82,12 @@ class RemoveMask(Document):
                         f"{step.kind.title} of {m.title.lower()} is limited by {gone.title}.",
                         "Let the step work on all of the map first.",
                     )
+                if gone.id in step.masks:
+                    raise BadRequest(
+                        "mask-in-use",
+                        f"{m.title} is made of {gone.title}.",
+                        f"Give {m.title.lower()} another origin first, or remove it.",
+                    )
         for mask in surface.masks:
             if gone.id in mask.reads_masks:
                 raise BadRequest(
@@ -82,3 +100,52 @@ class RemoveMask(Document):
     def words(self, before: Surface) -> str:
         """Say what changed."""
         return f"Mask {before.mask(self.mask).title} removed"
+
+
+class MapOfMask(Document):
+    """Make a map of a mask: an alpha, a blend, or other plain numbers.
+
+    It lies as the colour does, follows the mask, and leaves as every map does.
+    """
+
+    kind: Literal["map_of_mask"] = "map_of_mask"
+    mask: Id
+    role: Role
+
+    def apply(self, surface: Surface) -> Surface:
+        """Add the map, or give the one that is there this beginning; its own steps stay."""
+        mask = surface.mask(self.mask)
+        step = Step.model_validate(
+            {"params": {"kind": "values_of_mask", "mask": MaskRef(mask=mask.id)}}
+        )
+        own = surface.of_role(self.role) or new_map(surface, self.role)
+        if not step.kind.suits(self.role):
+            raise BadRequest(
+                "not-of-a-mask",
+                f"{own.title} does not hold plain numbers, so no mask can be it.",
+                "Choose alpha, blend or another map of greys.",
+            )
+        below = _lies_on(surface, own)
+        kept = tuple(s for s in own.steps if s.kind.mixes)
+        made = rebuilt(
+            own, origin=MapOrigin(map=below.id), steps=(step, *kept), frozen=None, moves_with=None
+        )
+        order = list(Role)
+        maps = [*(m for m in surface.maps if m.id != own.id), made]
+        return rebuilt(surface, maps=tuple(sorted(maps, key=lambda m: order.index(m.role))))
+
+    def words(self, before: Surface) -> str:
+        """Say what changed."""
+        return f"{ROLES[self.role].title} made of the mask {before.mask(self.mask).title}"
+
+
+def _lies_on(surface: Surface, own: Map) -> Map:
+    """Return the map that one made of a mask lies on: the first that has a beginning."""
+    for m in surface.maps:
+        if m.id != own.id and m.origin is not None and own.id not in surface.reads(m):
+            return m
+    raise BadRequest(
+        "nothing-below",
+        f"{surface.title} has no other picture yet that a mask could lie on.",
+        "Bring in a colour first.",
+    )

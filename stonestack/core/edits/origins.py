@@ -74,7 +74,10 @@ def _derived(surface: Surface, m: Map, origin: MapOrigin) -> tuple[Step, ...]:
     own = tuple(s for s in m.steps if s.params.kind not in DERIVATIONS)
     meaning = ROLES[m.role].space
     makers = [
-        name for name, step in STEPS.items() if step.makes is m.role and source.space in step.spaces
+        name
+        for name, step in STEPS.items()
+        # What is made of a mask besides is asked for by that mask.
+        if m.role in step.makes and source.space in step.spaces and not step.reads
     ]
     present = next((s for s in m.steps if s.params.kind in makers), None)
     if present is not None:

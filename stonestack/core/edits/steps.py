@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
+from stonestack.core.differences import changed_values
 from stonestack.core.document import (
     DERIVATIONS,
     Document,
@@ -79,12 +80,7 @@ class SetStep(Document):
             return f"{head}, amount {self.step.amount}"
         if old.blend is not self.step.blend:
             return f"{head}, {self.step.blend}"
-        params = self.step.params
-        for name, field in type(params).model_fields.items():
-            value = getattr(params, name)
-            if getattr(old.params, name) != value:
-                return f"{head}, {field.title or name} {value}"
-        return head
+        return ", ".join([head, *changed_values(old.params, self.step.params, before)])
 
 
 class TakeWay(Document):

@@ -11,6 +11,7 @@ from stonestack.core.masks import (
     others,
     outline,
     patterns,
+    raised,
     ranges,
     rectangle,
     strokes,
@@ -27,6 +28,7 @@ _ALL = (
     strokes.MASK,
     ranges.COLOUR_RANGE,
     ranges.VALUE_RANGE,
+    raised.MASK,
     patterns.GRADIENT,
     patterns.STRIPES,
     patterns.NOISE,
@@ -42,6 +44,7 @@ AnyMask = Annotated[
     | strokes.Strokes
     | ranges.ColourRange
     | ranges.ValueRange
+    | raised.Raised
     | patterns.GradientMask
     | patterns.Stripes
     | patterns.NoiseMask

@@ -8,7 +8,7 @@ import numpy as np
 
 from stonestack.core.filters import gaussian
 from stonestack.core.image import Picture
-from stonestack.core.masks.edges import signed_distance, within
+from stonestack.core.masks.edges import spread
 
 
 class Combine(StrEnum):
@@ -31,12 +31,16 @@ def combined(before: Picture, part: Picture, how: Combine) -> Picture:
 
 
 def grown(mask: Picture, share: float) -> Picture:
-    """Move a mask's edge outwards, or inwards below nothing, by per cent of the width."""
+    """Move a mask's edge outwards, or inwards below nothing, by per cent of the width.
+
+    A soft edge stays as soft: each of its values is moved by as much.
+    """
     by = share / 100 * mask.width
     if by == 0:
         return mask
-    apart = signed_distance(np.ascontiguousarray(mask.body[..., 0]), abs(by) + 2, mask.wraps)
-    return mask.with_pixels(within(apart + np.float32(by), 1)[..., np.newaxis])
+    values = np.ascontiguousarray(mask.body[..., 0])
+    moved = spread(values, by, mask.wraps) if by > 0 else 1 - spread(1 - values, -by, mask.wraps)
+    return mask.with_pixels(np.ascontiguousarray(moved, np.float32)[..., np.newaxis])
 
 
 def feathered(mask: Picture, share: float) -> Picture:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pydantic import BaseModel, ConfigDict, Field
 
 from stonestack.core.image import Floats
-from stonestack.core.references import Reference, StrokesRef, is_reference
+from stonestack.core.references import Reference, StrokesRef, count_of
 
 
 class MaskShape(BaseModel):
@@ -71,12 +71,9 @@ class MaskKind:
     @property
     def reads(self) -> int:
         """How many pictures it reads."""
-        return self._count(Reference) - self.blobs
+        return count_of(self.params, Reference) - self.blobs
 
     @property
     def blobs(self) -> int:
         """How many kept files it reads."""
-        return self._count(StrokesRef)
-
-    def _count(self, of: type[Reference]) -> int:
-        return sum(is_reference(f.annotation, of) for f in self.params.model_fields.values())
+        return count_of(self.params, StrokesRef)

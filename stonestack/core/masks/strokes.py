@@ -1,4 +1,7 @@
-"""Strokes of a soft round marker, kept as strokes: the same at any resolution."""
+"""Strokes of a soft round marker, or of a hard nib of whole texels, kept as strokes.
+
+Those of the marker are the same at any resolution; those of a nib lie on whole texels of any.
+"""
 
 from __future__ import annotations
 
@@ -16,8 +19,10 @@ from stonestack.core.image import Floats
 from stonestack.core.masks.maskkind import MaskKind, MaskShape
 from stonestack.core.readers import reader
 from stonestack.core.references import StrokesRef
+from stonestack.core.swatches import Swatch
 
 Place = NDArray[np.float64]
+Texels = tuple[NDArray[np.int64], NDArray[np.int64]]
 
 _MOST_BYTES = 8 << 20
 _MOST_POINTS = 200_000
@@ -34,7 +39,7 @@ class StrokePoint(BaseModel):
 
 
 class Stroke(BaseModel):
-    """One stroke of the marker.
+    """One stroke of the marker, or of a hard nib.
 
     Parameters
     ----------
@@ -44,13 +49,19 @@ class Stroke(BaseModel):
         Share of its radius over which it fades.
     takes : bool
         Whether it takes away.
+    nib : int, optional
+        Side of a hard square nib, in texels; it takes the marker's place.
+    colour : str, optional
+        What it is drawn in, where it is drawn in colours; a mask has none.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    size: float = Field(ge=0.001, le=1)
-    soft: float = Field(ge=0, le=1)
+    size: float = Field(0.01, ge=0.001, le=1)
+    soft: float = Field(0.0, ge=0, le=1)
     takes: bool = False
+    nib: int | None = Field(None, ge=1, le=16)
+    colour: Swatch | None = None
     points: tuple[StrokePoint, ...] = Field(min_length=1, max_length=20_000)
 
 
@@ -88,7 +99,8 @@ def read(data: bytes) -> Drawing:
 
 def kept(drawing: Drawing) -> bytes:
     """Return strokes as they are kept; equal strokes are equal bytes."""
-    return json.dumps(drawing.model_dump(), separators=(",", ":"), sort_keys=True).encode()
+    content = drawing.model_dump(exclude_none=True)
+    return json.dumps(content, separators=(",", ":"), sort_keys=True).encode()
 
 
 class Strokes(MaskShape):
@@ -102,9 +114,51 @@ def draw(_params: Strokes, width: int, height: int, wraps: bool, data: bytes) ->
     """Draw the strokes one after another; within a stroke nothing is laid on twice."""
     out = np.zeros((height, width), np.float32)
     for stroke in read(data).strokes:
+        if stroke.nib is not None:
+            out[texels(stroke, width, height, wraps)] = 0 if stroke.takes else 1
+            continue
         cover = _covered(stroke, width, height, wraps)
         out = np.asarray(out * (1 - cover) if stroke.takes else out + cover * (1 - out), np.float32)
     return out
+
+
+def texels(stroke: Stroke, width: int, height: int, wraps: bool) -> Texels:
+    """Return the rows and columns that a hard nib covers, each whole, on its way.
+
+    Between two places it goes the straight way, a texel at a time along the longer side. What
+    would lie outside of a map that does not wrap is left out.
+
+    Raises
+    ------
+    ValueError
+        If the stroke is one of the soft marker.
+    """
+    if stroke.nib is None:
+        raise ValueError("a stroke of the marker has no whole texels")
+    at = np.array([(p.y * height, p.x * width) for p in stroke.points])
+    # A nib of an even side reaches one texel farther to the right and down.
+    first = np.floor(at).astype(np.int64) - (stroke.nib - 1) // 2
+    ways = [first[:1]]
+    for one, other in itertools.pairwise(first):
+        steps = int(np.abs(other - one).max())
+        t = np.arange(1, steps + 1)[:, np.newaxis] / max(steps, 1)
+        ways.append(np.round(one + (other - one) * t).astype(np.int64))
+    corners = np.unique(np.concatenate(ways), axis=0)
+    down, across = np.mgrid[: stroke.nib, : stroke.nib]
+    rows = (corners[:, :1] + down.ravel()).ravel()
+    columns = (corners[:, 1:] + across.ravel()).ravel()
+    if wraps:
+        return rows % height, columns % width
+    there = (rows >= 0) & (rows < height) & (columns >= 0) & (columns < width)
+    return rows[there], columns[there]
+
+
+def covered(stroke: Stroke, width: int, height: int, wraps: bool) -> Texels:
+    """Return the rows and columns of the texels that a stroke covers by half or more."""
+    if stroke.nib is not None:
+        return texels(stroke, width, height, wraps)
+    rows, columns = np.nonzero(_covered(stroke, width, height, wraps) >= 0.5)
+    return rows, columns
 
 
 def _covered(stroke: Stroke, width: int, height: int, wraps: bool) -> Floats:

@@ -30,8 +30,9 @@ def _plain(step: StepKind) -> Operation:
         step.params,
         (Kind.PICTURE,) * (1 + step.reads),
         Kind.PICTURE,
-        lambda params, inputs, _: step.apply(inputs[0], params, *inputs[1:]),
+        lambda params, inputs, blobs: step.apply(inputs[0], params, *inputs[1:], *blobs),
         more=Kind.PICTURE if step.may_read else None,
+        blobs=step.blobs,
     )
 
 
@@ -155,6 +156,6 @@ OPERATIONS = (
         lambda params, inputs, _: combined(inputs[0], inputs[1], params.how),
     ),
     Operation(
-        *("finish_mask", 1, "Drawing a mask", Finishing, (Kind.PICTURE,), Kind.PICTURE, _finished)
+        *("finish_mask", 2, "Drawing a mask", Finishing, (Kind.PICTURE,), Kind.PICTURE, _finished)
     ),
 )

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from stonestack.core.derive import alpha, height, normal, roughness, specular
+from stonestack.core.derive import alpha, height, masked, normal, roughness, specular
 from stonestack.core.registers import must_agree
 from stonestack.core.stepkind import StepKind, StepParams
 from stonestack.core.steps import (
@@ -25,6 +25,7 @@ from stonestack.core.steps import (
     levels,
     match,
     palette,
+    pencil,
     recolour,
     tone,
 )
@@ -66,12 +67,14 @@ STEPS: dict[str, StepKind] = {
         channels.PACK,
         palette.PALETTE,
         palette.LOW_RESOLUTION,
+        pencil.STEP,
         laying.STEP,
         another.STEP,
         height.STEP,
         normal.STEP,
         specular.STEP,
         alpha.STEP,
+        masked.STEP,
         roughness.STEP,
     )
 }
@@ -108,12 +111,14 @@ AnyStep = Annotated[
     | channels.Pack
     | palette.Palette
     | palette.LowResolution
+    | pencil.Pencil
     | laying.LayPicture
     | another.AnotherMap
     | height.HeightFromColour
     | normal.NormalFromHeight
     | specular.SpecularFromColour
     | alpha.AlphaFromPicture
+    | masked.ValuesOfMask
     | roughness.RoughnessFromGloss,
     Field(discriminator="kind"),
 ]

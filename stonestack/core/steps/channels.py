@@ -82,6 +82,17 @@ def _taken(picture: Picture, stored: Floats, take: Take) -> Floats:
     return np.full(stored.shape[:2], full, np.float32)
 
 
+class Channel(StrEnum):
+    """A channel of a map, as it is stored."""
+
+    RED = "red"
+    GREEN = "green"
+    BLUE = "blue"
+
+
+_OF = "Which channel of it; a grey map has one"
+
+
 class Pack(StepParams):
     """Parameters of :func:`pack`; a channel without a map stays as it is."""
 
@@ -89,36 +100,44 @@ class Pack(StepParams):
     red: MapRef | None = Field(None, title="Red", description="Map that goes into red")
     green: MapRef | None = Field(None, title="Green", description="Map that goes into green")
     blue: MapRef | None = Field(None, title="Blue", description="Map that goes into blue")
+    red_of: Channel = Field(Channel.RED, title="Red of its", description=_OF)
+    green_of: Channel = Field(Channel.RED, title="Green of its", description=_OF)
+    blue_of: Channel = Field(Channel.RED, title="Blue of its", description=_OF)
 
 
 def pack(picture: Picture, params: Pack, *others: Picture) -> Picture:
     """Put other maps into the channels of this one, number by number, as they are stored.
 
-    Of a map with several channels its first is taken. What is packed is exact at equal sizes: the
-    stored 8 or 16 bits come out as they went in.
+    What is packed is exact at equal sizes: the stored 8 or 16 bits come out as they went in.
     """
     stored = colour.seen(picture) if picture.space is Space.LINEAR else picture.body
     packed = np.ascontiguousarray(np.broadcast_to(stored, (*stored.shape[:2], 3))).copy()
     waiting = iter(others)
     finest = picture.bits
-    for place, reference in enumerate((params.red, params.green, params.blue)):
+    wanted = (
+        (params.red, params.red_of),
+        (params.green, params.green_of),
+        (params.blue, params.blue_of),
+    )
+    for place, (reference, channel) in enumerate(wanted):
         if reference is None:
             continue
         other = next(waiting)
         finest = max(finest, other.bits)
         fitted = resize(other, picture.width, picture.height)
-        packed[..., place] = numbers_of(fitted)
+        packed[..., place] = numbers_of(fitted, channel)
     body = colour.to_linear(packed) if picture.space is Space.LINEAR else packed
     pixels = body if picture.opacity is None else np.concatenate([body, picture.opacity], axis=2)
     return replace(picture, pixels=np.ascontiguousarray(pixels, np.float32), bits=finest)
 
 
-def numbers_of(picture: Picture) -> Floats:
-    """Return the first channel as it is stored, 0..1, shape (height, width)."""
-    first = picture.body[..., 0]
+def numbers_of(picture: Picture, channel: Channel = Channel.RED) -> Floats:
+    """Return a channel as it is stored, 0..1, shape (height, width)."""
+    place = min(list(Channel).index(channel), picture.body.shape[2] - 1)
+    one = picture.body[..., place]
     if picture.space is Space.LINEAR:
-        return colour.to_srgb(first)
-    return np.asarray(first * 0.5 + 0.5 if picture.space is Space.VECTOR else first, np.float32)
+        return colour.to_srgb(one)
+    return np.asarray(one * 0.5 + 0.5 if picture.space is Space.VECTOR else one, np.float32)
 
 
 def _packed(params: Pack) -> list[str]:
@@ -155,6 +174,7 @@ PACK = StepKind(
     version=1,
     apply=pack,
     spaces=_NUMBERS,
+    reads_of=_ALL,
     group=Group.CHANNELS,
     summary=lambda p: ", ".join(_packed(p)) or "no map yet",
 )

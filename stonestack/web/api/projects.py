@@ -118,9 +118,10 @@ class StepInfo(BaseModel):
     family: str
     group: Group
     reads: dict[str, Read]
+    reads_roles: list[Role]
     moves: bool
     mixes: bool
-    makes: Role | None
+    makes: list[Role]
 
 
 class RoleWords(BaseModel):
@@ -210,9 +211,10 @@ def knowledge() -> Knowledge:
                 family=s.family,
                 group=s.group,
                 reads=reads(s.params),
+                reads_roles=[role for role in Role if s.can_read(role)],
                 moves=s.geometry is not None,
                 mixes=s.mixes,
-                makes=s.makes,
+                makes=[role for role in Role if role in s.makes],
             )
             for s in STEPS.values()
         ],

@@ -108,6 +108,19 @@ class RevisionPath(SurfacePath):
     number: int
 
 
+class StatesQuery(BaseModel):
+    """Two states of a surface; 0 is the present one."""
+
+    before: int = Field(ge=0)
+    after: int = Field(0, ge=0)
+
+
+class Changed(BaseModel):
+    """What one state has that another has not, a line a thing."""
+
+    lines: list[str]
+
+
 class WorkfilePath(BaseModel):
     """Names a working file."""
 
@@ -236,3 +249,8 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.get("/api/surfaces/<surface_id>/revisions/<int:number>", responses={200: RevisionKeys})
     def get_revision(path: RevisionPath) -> Response:
         return model(surfaces.revision_keys(ws, path.surface_id, path.number))
+
+    @app.get("/api/surfaces/<surface_id>/changed", responses={200: Changed})
+    def list_changed(path: SurfacePath, query: StatesQuery) -> Response:
+        lines = surfaces.changed(ws, path.surface_id, query.before, query.after)
+        return model(Changed(lines=lines))

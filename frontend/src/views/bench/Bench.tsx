@@ -21,6 +21,7 @@ import { LightPane } from "./LightPane";
 import { MaskPanel } from "./MaskPanel";
 import type { Marker, MaskView } from "./maskShapes";
 import { MaskStrip } from "./MaskStrip";
+import { PENCIL, PencilContext } from "./pencil";
 import { usePassing, type Passing } from "./passing";
 import { useProposedWay } from "./ways";
 import { Workfiles } from "./Workfiles";
@@ -28,6 +29,7 @@ import { Workfiles } from "./Workfiles";
 /** One surface: two linked views above, the course sheet below, controls at the right. */
 export function Bench({ project, id }: { project: string; id: string }) {
   const { data: surface, error } = useSurface(id);
+  const pencil = useState(PENCIL);
   useEffect(() => {
     rememberSurface(id);
   }, [id]);
@@ -39,7 +41,11 @@ export function Bench({ project, id }: { project: string; id: string }) {
     );
   }
   if (!surface) return <div className="h-full bg-ground" aria-busy />;
-  return <Laid project={project} surface={surface} />;
+  return (
+    <PencilContext value={pencil}>
+      <Laid project={project} surface={surface} />
+    </PencilContext>
+  );
 }
 
 function Laid({ project, surface }: { project: string; surface: SurfaceView }) {

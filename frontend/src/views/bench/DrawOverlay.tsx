@@ -11,6 +11,9 @@ interface Props {
   /** Width of the line, a share of the tile's; 0 is a thin one. */
   size: number;
   takes: boolean;
+  /** Where only whole texels are drawn on: their number. */
+  texels?: { width: number; height: number };
+  colour?: string;
   onDrawn: (trace: Trace) => void;
 }
 
@@ -21,7 +24,7 @@ const STEP = 0.02;
 const MOST = 20_000;
 
 /** A line drawn over the tile by pointer, pen or keys: arrows move the cross, Space begins and ends a line. */
-export function DrawOverlay({ label, layout, size, takes, onDrawn }: Props) {
+export function DrawOverlay({ label, layout, size, takes, texels, colour = "#e0218a", onDrawn }: Props) {
   const [trace, setTrace] = useState<Trace>([]);
   const [cross, setCross] = useState({ x: 0.5, y: 0.5 });
   const [down, setDown] = useState(false);
@@ -42,7 +45,7 @@ export function DrawOverlay({ label, layout, size, takes, onDrawn }: Props) {
     const { u, v } = fromView(layout, event.clientX - frame.left, event.clientY - frame.top);
     // A mouse knows no pressure, and says a half.
     const pressure = event.pointerType === "pen" ? event.pressure : 1;
-    return { x: finely(u - home.x), y: finely(v - home.y), pressure: finely(pressure) };
+    return { ...snapped({ x: u - home.x, y: v - home.y }, texels), pressure: finely(pressure) };
   };
   const points = trace.map((p) => toView(layout, cell + p.x, cell + p.y));
   const middle = toView(layout, cell + cross.x, cell + cross.y);
@@ -81,8 +84,9 @@ export function DrawOverlay({ label, layout, size, takes, onDrawn }: Props) {
         if (by) {
           event.preventDefault();
           event.stopPropagation();
-          const reach = event.shiftKey ? 5 * STEP : STEP;
-          const next = { x: finely(cross.x + (by[0] ?? 0) * reach), y: finely(cross.y + (by[1] ?? 0) * reach) };
+          const reach = event.shiftKey ? 5 : 1;
+          const step = texels ? { x: 1 / texels.width, y: 1 / texels.height } : { x: STEP, y: STEP };
+          const next = snapped({ x: cross.x + (by[0] ?? 0) * reach * step.x, y: cross.y + (by[1] ?? 0) * reach * step.y }, texels);
           setCross(next);
           if (down) put([...live.current, { ...next, pressure: 1 }]);
         }
@@ -90,7 +94,7 @@ export function DrawOverlay({ label, layout, size, takes, onDrawn }: Props) {
           event.preventDefault();
           event.stopPropagation();
           if (down) end();
-          else put([{ ...cross, pressure: 1 }]);
+          else put([{ ...snapped(cross, texels), pressure: 1 }]);
           setDown(!down);
         }
         if (event.key === "Escape" && down) {
@@ -103,11 +107,11 @@ export function DrawOverlay({ label, layout, size, takes, onDrawn }: Props) {
         <polyline
           points={points.map((p) => `${String(p.x)},${String(p.y)}`).join(" ")}
           fill="none"
-          stroke={takes ? "#212b33" : "#e0218a"}
-          strokeOpacity={0.55}
+          stroke={takes ? "#212b33" : colour}
+          strokeOpacity={texels ? 0.9 : 0.55}
           strokeWidth={wide}
-          strokeLinecap="round"
-          strokeLinejoin="round"
+          strokeLinecap={texels ? "square" : "round"}
+          strokeLinejoin={texels ? "miter" : "round"}
         />
       )}
       <g aria-hidden stroke="#fff" strokeWidth={1.25} fill="none">
@@ -116,4 +120,11 @@ export function DrawOverlay({ label, layout, size, takes, onDrawn }: Props) {
       </g>
     </svg>
   );
+}
+
+/** A place as finely as it is kept; on whole texels the middle of one. */
+function snapped(place: { x: number; y: number }, texels: Props["texels"]): { x: number; y: number } {
+  if (!texels) return { x: finely(place.x), y: finely(place.y) };
+  const middle = (share: number, side: number) => Math.round(((Math.floor(share * side + 1e-6) + 0.5) / side) * 1e6) / 1e6;
+  return { x: middle(place.x, texels.width), y: middle(place.y, texels.height) };
 }

@@ -13,6 +13,7 @@ import { MaskPart } from "./MaskPart";
 import type { Marker, MaskView } from "./maskShapes";
 import { Missed, Pane } from "./Pane";
 import type { Passing } from "./passing";
+import { States } from "./States";
 import { StepPart } from "./StepPart";
 
 const REPEATS = ["1", "2", "4", "8"] as const;
@@ -250,19 +251,18 @@ export function FlatPane({
         </label>
       )}
       {!framing && (history?.length ?? 0) > 1 && (
-        <div className="absolute bottom-2 left-2 z-10 flex items-center gap-1.5 rounded-sm bg-label/80 px-1.5 py-0.5 text-small text-label-ink">
-          <State
-            label="Beside"
-            none="the source"
-            history={history}
-            value={against}
-            onChoose={(number) => {
-              setAgainst(number);
-              if (number !== null && wipe === 0) setWipe(0.5);
-            }}
-          />
-          <State label="Shown" none="as it is" history={history} value={showing} onChoose={setShowing} />
-        </div>
+        <States
+          surface={surface.id}
+          revision={surface.revision}
+          history={history}
+          beside={against}
+          shown={showing}
+          onBeside={(number) => {
+            setAgainst(number);
+            if (number !== null && wipe === 0) setWipe(0.5);
+          }}
+          onShown={setShowing}
+        />
       )}
       <div ref={stand} className="absolute inset-0" />
       <canvas
@@ -325,7 +325,16 @@ export function FlatPane({
         />
       )}
       {!framing && cells === "plain" && found && chosenStep && !mask && (
-        <StepPart surface={surface} map={found} step={chosenStep} layout={layout} change={change} look={lookAhead} />
+        <StepPart
+          surface={surface}
+          map={found}
+          step={chosenStep}
+          layout={layout}
+          knowledge={knowledge}
+          change={change}
+          look={lookAhead}
+          onProblem={onProblem}
+        />
       )}
       {!framing && cells === "plain" && mask && current && (
         <MaskPart
@@ -356,43 +365,6 @@ export function FlatPane({
       {before && <Wipe words={against !== null ? (history?.find((entry) => entry.id === against)?.words ?? "Before") : stage === "source" ? "As it came" : "Source"} at={held ? 1 : wipe} onMove={setWipe} />}
       {problem !== null && <Missed error={problem} />}
     </Pane>
-  );
-}
-
-/** One of the states that a surface was in, by its name or by what was done last. */
-function State({
-  label,
-  none,
-  history,
-  value,
-  onChoose,
-}: {
-  label: string;
-  none: string;
-  history: Schemas["RevisionView"][] | undefined;
-  value: number | null;
-  onChoose: (revision: number | null) => void;
-}) {
-  return (
-    <label className="flex items-center gap-1.5">
-      {label}
-      <select
-        value={value ?? ""}
-        className="h-[19px] w-[86px] rounded-sm bg-label text-label-ink"
-        onChange={(event) => {
-          onChoose(event.target.value === "" ? null : Number(event.target.value));
-        }}
-      >
-        <option value="">{none}</option>
-        {history
-          ?.filter((entry) => !entry.current)
-          .map((entry) => (
-            <option key={entry.id} value={entry.id}>
-              {entry.snapshots[0] ?? entry.words}
-            </option>
-          ))}
-      </select>
-    </label>
   );
 }
 

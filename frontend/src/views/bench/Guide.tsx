@@ -1,7 +1,15 @@
 import { useInside } from "@/api/queries";
-import type { SurfaceView } from "@/api/client";
+import type { Edit, Schemas, SurfaceMap, SurfaceView } from "@/api/client";
 import type { Layout } from "@/gl/layout";
+import { usualValues } from "@/parts/SchemaForm";
+import { maskOf } from "./ids";
 import { MaskShown } from "./MaskShown";
+import type { Shape } from "./maskShapes";
+
+/** Before the id of a map in the list: its raised parts, for which no mask is there yet. */
+const RAISED = "raised ";
+/** Maps that tell of a relief. */
+const RELIEF: readonly SurfaceMap["role"][] = ["height", "normal", "specular"];
 
 /** What lies almost all inside; the rest is a soft rim. */
 const INSIDE = 0.98;
@@ -12,8 +20,10 @@ export function Guide({
   map,
   step,
   layout,
+  knowledge,
   mask,
   onMask,
+  change,
 }: {
   surface: SurfaceView;
   map: string;
@@ -21,10 +31,25 @@ export function Guide({
   layout: Layout;
   mask: string | null;
   onMask: (mask: string | null) => void;
+  knowledge: Schemas["Knowledge"] | undefined;
+  change: (edit: Edit) => void;
 }) {
   const masks = surface.document.masks;
   const { data } = useInside(surface, map, step, masks.some((m) => m.id === mask) ? mask : null);
-  if (masks.length === 0) return null;
+  const outlined = (id: string) => masks.some((m) => m.shape.kind === "raised" && m.shape.map.map === id);
+  const reliefs = surface.document.maps.filter(
+    (m) => RELIEF.includes(m.role) && surface.keys[m.id]?.steps && !outlined(m.id),
+  );
+  if (masks.length === 0 && reliefs.length === 0) return null;
+  const outline = (id: string) => {
+    const relief = reliefs.find((m) => m.id === id);
+    const kind = knowledge?.masks.find((k) => k.name === "raised");
+    if (!relief || !kind) return;
+    const title = `Raised in ${knowledge?.roles[relief.role]?.title.toLowerCase() ?? relief.role}`;
+    const made = maskOf(title, { ...usualValues(kind.parameters), kind: "raised", map: { map: id } } as unknown as Shape);
+    change({ kind: "add_mask", mask: made, map: null, step: null });
+    onMask(made.id);
+  };
   const share = data?.share ?? null;
   return (
     <>
@@ -36,13 +61,20 @@ export function Guide({
             value={mask ?? ""}
             className="h-6 max-w-36 rounded-sm bg-label text-label-ink"
             onChange={(event) => {
-              onMask(event.target.value === "" ? null : event.target.value);
+              const { value } = event.target;
+              if (value.startsWith(RAISED)) outline(value.slice(RAISED.length));
+              else onMask(value === "" ? null : value);
             }}
           >
             <option value="">anywhere</option>
             {masks.map((m) => (
               <option key={m.id} value={m.id}>
                 {m.title}
+              </option>
+            ))}
+            {reliefs.map((m) => (
+              <option key={m.id} value={`${RAISED}${m.id}`}>
+                raised parts in {(knowledge?.roles[m.role]?.title ?? m.role).toLowerCase()}
               </option>
             ))}
           </select>

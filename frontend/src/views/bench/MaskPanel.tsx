@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useId, useState } from "react";
 import type { Edit, Schemas, Stage, SurfaceView } from "@/api/client";
 import { Button } from "@/parts/Button";
 import { Choice } from "@/parts/Choice";
@@ -40,6 +40,8 @@ interface Props {
 
 /** Fields of a mask that have controls of their own here. */
 const OWN = ["title", "shape", "parts", "on"];
+/** What masks mostly become, the most usual last. */
+const USUAL: readonly string[] = ["blend", "alpha"];
 
 /** The mask that is worked on: its name, its parts one after the other, and what is done with them together. */
 export function MaskPanel({ surface, knowledge, map, stage, mask, view, onView, marker, onMarker, onDone, change, look, onProblem }: Props) {
@@ -203,6 +205,7 @@ export function MaskPanel({ surface, knowledge, map, stage, mask, view, onView, 
           });
         }}
       />
+      <MapOf knowledge={knowledge} mask={mask} change={change} />
       <div className="border-t border-mortar pt-1.5">
         <SchemaForm
           schema={knowledge.forms["Mask"] ?? {}}
@@ -228,6 +231,33 @@ export function MaskPanel({ surface, knowledge, map, stage, mask, view, onView, 
         </div>
       </div>
     </section>
+  );
+}
+
+/** The mask as a map of its own: an alpha, a blend, or where there is metal. */
+function MapOf({ knowledge, mask, change }: Pick<Props, "knowledge" | "mask" | "change">) {
+  const id = useId();
+  const made = knowledge.steps.find((s) => s.name === "values_of_mask")?.roles ?? [];
+  return (
+    <label htmlFor={id} className="flex h-6 items-center gap-2" title="The map follows the mask, and leaves as every map does">
+      <span className="w-[92px] shrink-0">Put out as</span>
+      <select
+        id={id}
+        value=""
+        className="h-6 min-w-0 flex-1 rounded-sm border border-joint bg-lime px-1"
+        onChange={(event) => {
+          const role = made.find((one) => one === event.target.value);
+          if (role) change({ kind: "map_of_mask", mask: mask.id, role });
+        }}
+      >
+        <option value="">choose a map…</option>
+        {[...made].sort((one, other) => USUAL.indexOf(other) - USUAL.indexOf(one)).map((role) => (
+          <option key={role} value={role}>
+            {knowledge.roles[role]?.title ?? role}
+          </option>
+        ))}
+      </select>
+    </label>
   );
 }
 

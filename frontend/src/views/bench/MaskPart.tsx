@@ -59,7 +59,7 @@ export function MaskPart({ surface, mask, map, stage, layout, view, marker, wipe
   };
   const drawn = async (before: string, trace: Trace) => {
     const points = trace.map(({ x, y, pressure }) => ({ x, y, pressure }));
-    const strokes = await got(api.POST("/api/strokes", { body: { before, stroke: { ...marker, points } } }));
+    const strokes = await got(api.POST("/api/strokes", { body: { before, stroke: { ...marker, nib: null, colour: null, points } } }));
     change(edit({ kind: "strokes", strokes }));
   };
   return (

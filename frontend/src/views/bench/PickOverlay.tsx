@@ -6,6 +6,8 @@ interface Props {
   label: string;
   /** The picture that colours are taken from. */
   contentKey: string | undefined;
+  /** Whether one texel of it counts, and not the mean of a few. */
+  exact?: boolean;
   layout: Layout;
   onPick: (colour: string) => void;
   onProblem: (problem: unknown) => void;
@@ -15,12 +17,12 @@ const LONGEST = 512;
 const STEP = 0.02;
 
 /** A colour taken from the picture: press on it, or move the ring by arrow keys and press Enter. */
-export function PickOverlay({ label, contentKey, layout, onPick, onProblem }: Props) {
+export function PickOverlay({ label, contentKey, exact = false, layout, onPick, onProblem }: Props) {
   const [ring, setRing] = useState({ x: 0.5, y: 0.5 });
   if (!isLaid(layout) || !contentKey) return null;
   const cell = Math.floor((layout.repeat - 1) / 2);
   const pick = (x: number, y: number) => {
-    colourAt(contentKey, x, y).then(onPick, onProblem);
+    colourAt(contentKey, x, y, exact).then(onPick, onProblem);
   };
   const middle = toView(layout, cell + ring.x, cell + ring.y);
   return (
@@ -60,20 +62,24 @@ export function PickOverlay({ label, contentKey, layout, onPick, onProblem }: Pr
   );
 }
 
-/** The mean colour of a few texels about a place. */
-async function colourAt(key: string, x: number, y: number): Promise<string> {
-  const picture = await createImageBitmap(new Blob([await fetched(pictureUrl(key, LONGEST))]), { colorSpaceConversion: "none" });
-  const canvas = new OffscreenCanvas(3, 3);
+/** The mean colour of a few texels about a place, or that of its one texel. */
+async function colourAt(key: string, x: number, y: number, exact: boolean): Promise<string> {
+  const url = exact ? pictureUrl(key) : pictureUrl(key, LONGEST);
+  const picture = await createImageBitmap(new Blob([await fetched(url)]), { colorSpaceConversion: "none" });
+  const side = exact ? 1 : 3;
+  const about = (side - 1) / 2;
+  const canvas = new OffscreenCanvas(side, side);
   const context = canvas.getContext("2d");
   if (!context) throw new Error("This browser has no canvas to read colours from.");
-  const left = Math.min(picture.width - 2, Math.max(1, Math.floor(x * picture.width)));
-  const top = Math.min(picture.height - 2, Math.max(1, Math.floor(y * picture.height)));
-  context.drawImage(picture, left - 1, top - 1, 3, 3, 0, 0, 3, 3);
-  const { data } = context.getImageData(0, 0, 3, 3);
+  const first = (share: number, length: number) =>
+    Math.min(length - side, Math.max(0, Math.floor(share * length) - about));
+  const [left, top] = [first(x, picture.width), first(y, picture.height)];
+  context.drawImage(picture, left, top, side, side, 0, 0, side, side);
+  const { data } = context.getImageData(0, 0, side, side);
   const mean = [0, 1, 2].map((k) => {
     let sum = 0;
     for (let n = k; n < data.length; n += 4) sum += data[n] ?? 0;
-    return Math.round(sum / 9);
+    return Math.round(sum / side ** 2);
   });
   return `#${mean.map((value) => value.toString(16).padStart(2, "0")).join("")}`;
 }

@@ -8,6 +8,7 @@ import { NumberRow } from "@/parts/NumberRow";
 import { parametersOf, said, SchemaForm, type Values } from "@/parts/SchemaForm";
 import { Tick } from "@/parts/Tick";
 import type { ControlsProps } from "./controlsProps";
+import { isDrawn, PencilTools } from "./PencilPart";
 import { isPlaced } from "./placing";
 import { NamedChoice, PictureChoice, type SourceRef } from "./Reads";
 import { RemovedLight } from "./RemovedLight";
@@ -134,7 +135,7 @@ export function StepCard({
         </Tool>
         <Tool
           label={`Remove ${kind.title}`}
-          disabled={kind.makes !== null && map.origin?.kind === "map"}
+          disabled={kind.makes.length > 0 && map.origin?.kind === "map"}
           onPress={() => {
             change({ kind: "remove_step", map: map.id, step: step.id });
           }}
@@ -170,12 +171,36 @@ export function StepCard({
               </button>
             </p>
           )}
+          {isDrawn(step) && (
+            <PencilTools
+              step={step}
+              chosen={chosenStep === step.id}
+              onChoose={(draws) => {
+                onChooseStep(draws ? step.id : null);
+              }}
+            />
+          )}
           {Object.entries(kind.reads).map(([field, what]) => {
             const [, parameter] = parametersOf(kind.parameters).find(([name]) => name === field) ?? [];
             const none = parameter?.anyOf !== undefined;
             const put = (value: unknown) => {
               change(set(withParams({ ...values, [field]: value })));
             };
+            if (what === "strokes") return null;
+            if (what === "mask") {
+              return (
+                <NamedChoice
+                  key={field}
+                  label={parameter?.title ?? said(field)}
+                  hint={parameter?.description}
+                  options={surface.document.masks}
+                  value={(values[field] as { mask: string } | null)?.mask ?? null}
+                  onChoose={(id) => {
+                    put({ mask: id });
+                  }}
+                />
+              );
+            }
             if (what === "map") {
               return (
                 <NamedChoice
@@ -264,7 +289,7 @@ export function readable(
   kind: StepInfo,
 ): { id: string; title: string }[] {
   return maps
-    .filter((m) => m.id !== own && kind.roles.includes(m.role))
+    .filter((m) => m.id !== own && kind.reads_roles.includes(m.role))
     .map((m) => ({ id: m.id, title: knowledge.roles[m.role]?.title ?? m.role }));
 }
 

@@ -4,6 +4,8 @@ import { bring, useFacts } from "@/api/queries";
 import { Picker } from "@/parts/Picker";
 import type { Values } from "@/parts/SchemaForm";
 import type { ControlsProps } from "./controlsProps";
+import { noStrokes } from "./maskShapes";
+import { isDrawn } from "./PencilPart";
 import { isPlaced } from "./placing";
 import { PICTURES, refOf } from "./Reads";
 import { RecipeMenu } from "./RecipeMenu";
@@ -43,7 +45,7 @@ export function StepControls({
   const begin = (kind: StepInfo, params: Values) => {
     const step = { ...fresh(kind, params), finish };
     change({ kind: "add_step", map: map.id, step, before: null });
-    if (isPlaced(step.params)) chosen.onChooseStep(step.id);
+    if (isPlaced(step.params) || isDrawn(step)) chosen.onChooseStep(step.id);
   };
   return (
     <div className="flex flex-col">
@@ -123,7 +125,7 @@ function AddStep({
   const firsts = kinds.filter((s, n) => s.family === "" || kinds.findIndex((other) => other.family === s.family) === n);
   const offered = firsts.filter(
     (s) =>
-      s.name !== "patch_spots" && s.makes === null && (!needed(s, "map") || readable(maps, map.id, knowledge, s).length > 0),
+      s.name !== "patch_spots" && s.makes.length === 0 && (!needed(s, "map") || readable(maps, map.id, knowledge, s).length > 0),
   );
   const groups = [...new Set(offered.map((s) => s.group))];
   const withFile = async (files: FileList | null) => {
@@ -163,7 +165,13 @@ function AddStep({
           if (!kind) return;
           const [picture, other] = [needed(kind, "picture"), needed(kind, "map")];
           wanted.current = kind;
+          const strokes = needed(kind, "strokes");
           if (picture) file.current?.click();
+          else if (strokes) {
+            noStrokes().then((drawing) => {
+              begin(kind, { [strokes]: drawing });
+            }, onProblem);
+          }
           else begin(kind, other ? { [other]: { map: readable(maps, map.id, knowledge, kind)[0]?.id ?? "" } } : {});
         }}
       />

@@ -9,10 +9,15 @@ export function newId(): string {
 
 /** A rectangle in the middle, to begin with. */
 export function firstMask(masks: readonly Mask[]): Mask {
+  return maskOf(`Part ${String(masks.length + 1)}`, { kind: "rectangle", x: 0.25, y: 0.25, width: 0.5, height: 0.5, soft: 0.02 });
+}
+
+/** A mask of one shape, with nothing done to it. */
+export function maskOf(title: string, shape: Mask["shape"]): Mask {
   return {
     id: newId(),
-    title: `Part ${String(masks.length + 1)}`,
-    shape: { kind: "rectangle", x: 0.25, y: 0.25, width: 0.5, height: 0.5, soft: 0.02 },
+    title,
+    shape,
     parts: [],
     grow: 0,
     feather: 0,

@@ -1,4 +1,4 @@
-import { api, got, type Schemas, type SurfaceView } from "@/api/client";
+import { api, got, type Schemas, type Step, type SurfaceView } from "@/api/client";
 import { usualValues, type Values } from "@/parts/SchemaForm";
 
 export type Mask = Schemas["Mask"];
@@ -21,7 +21,8 @@ export interface Marker {
 
 /** The steps that a mask limits. */
 export function users(surface: SurfaceView, mask: Mask): number {
-  return surface.document.maps.flatMap((m) => m.steps).filter((step) => step.mask === mask.id).length;
+  const made = (step: Step) => "mask" in step.params && step.params.mask.mask === mask.id;
+  return surface.document.maps.flatMap((m) => m.steps).filter((step) => step.mask === mask.id || made(step)).length;
 }
 
 export function used(surface: SurfaceView, mask: Mask): string {
@@ -40,9 +41,14 @@ export async function freshShape(kind: MaskInfo, map: string, masks: readonly { 
   for (const [field, what] of Object.entries(kind.reads)) {
     if (what === "map") values[field] = { map };
     if (what === "mask") values[field] = { mask: masks[0]?.id ?? "" };
-    if (what === "strokes") values[field] = await got(api.POST("/api/strokes", { body: { before: null, stroke: null } }));
+    if (what === "strokes") values[field] = await noStrokes();
   }
   return values as unknown as Shape;
+}
+
+/** A drawing with nothing in it yet. */
+export function noStrokes(): Promise<Schemas["StrokesRef"]> {
+  return got(api.POST("/api/strokes", { body: { before: null, stroke: null } }));
 }
 
 /** Kinds of mask that can be made here: one of another mask needs another. */
