@@ -16,7 +16,7 @@ from stonestack.core.document import (
     Step,
     Surface,
     follows,
-    laid_steps,
+    laid,
     moving_steps,
     rebuilt,
 )
@@ -83,6 +83,7 @@ class Wiring:
         self.longest = longest
         self.graph = Graph() if graph is None else graph
         self.target = target or next(iter(TARGETS.values()))
+        self._laid_out: Wiring | None = None
         self._after: dict[tuple[str, int | None, bool], _Way | None] = {}
 
     def at(self, map_id: str, stage: Stage) -> Key | None:
@@ -385,12 +386,13 @@ class Wiring:
         return None if way is None else way.key
 
     def _as_laid(self, map_id: str, longest: int | None) -> Key | None:
-        """Return a map laid out as a tile, before its look is worked on."""
-        m = self.surface.map(map_id)
-        earlier = tuple(back for back in m.returned if back.stage is not Stage.STEPS)
-        laid = m.model_copy(update={"steps": laid_steps(m), "returned": earlier})
-        way = self._made(laid, longest, thawed=False)
-        return None if way is None else way.key
+        """Return a map laid out as a tile, before its look is worked on and that of its origin."""
+        if self._laid_out is None:
+            maps = tuple(laid(m) for m in self.surface.maps)
+            surface = self.surface.model_copy(update={"maps": maps})
+            self._laid_out = Wiring(surface, self.longest, self.graph, self.target)
+            self._laid_out._laid_out = self._laid_out
+        return self._laid_out._after_its_steps(map_id, longest)
 
     def source_read(self, reference: SourceRef) -> Key:
         """Return a kept file as steps read it: as colour."""

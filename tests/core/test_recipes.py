@@ -86,6 +86,16 @@ class MasksOfTheSurface(unittest.TestCase):
         surface = edits.AddStep(map="colour", step=darker, before="r").apply(surface)
         np.testing.assert_array_equal(filled(surface), before)
 
+    def test_a_step_can_be_limited_by_a_map_that_is_made_of_its_own(self) -> None:
+        high = rebuilt(DARK, shape=ValueRange(map=MapRef(map="height"), low=0.5, high=1, soft=0))
+        surface = with_step(plain(), red("dark"), high)
+        height = picture(plain(), "height").body[..., 0]
+        np.testing.assert_array_equal(filled(surface), height > 0.5)
+        # What is done to the colour's look goes on into the height, but not into the mask.
+        self.assertFalse(np.allclose(picture(surface, "height").body[..., 0], height))
+        darker = edits.AddStep(map="colour", step=Step(params=Tone(brightness=0.5)), before="r")
+        np.testing.assert_array_equal(filled(darker.apply(surface)), height > 0.5)
+
     def test_a_step_before_the_tiling_cannot_be_limited_by_the_tile(self) -> None:
         surface = edits.AddStep(map="colour", step=Step(id="m", params=MirrorTile())).apply(plain())
         surface = edits.AddMask(mask=DARK).apply(surface)

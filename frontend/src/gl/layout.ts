@@ -36,3 +36,26 @@ export function fromView(layout: Layout, x: number, y: number): { u: number; v: 
   const along = (at: number, side: number, pan: number, whole: number) => ((at - whole / 2) / scale + pan * side * repeat) / side + repeat / 2;
   return { u: along(x, size.width, panX, view.width), v: along(y, size.height, panY, view.height) };
 }
+
+/** Where the view stands. */
+export type Stand = Pick<Layout, "zoom" | "panX" | "panY">;
+
+/** The view so much nearer, with what lies under a point of it staying there. */
+export function nearer(layout: Layout, by: number, x: number, y: number): Stand {
+  const { size, repeat, view } = layout;
+  const zoom = Math.min(64, Math.max(0.25, layout.zoom * by));
+  if (!isLaid(layout)) return { zoom, panX: layout.panX, panY: layout.panY };
+  const { u, v } = fromView(layout, x, y);
+  const scale = scaleOf({ ...layout, zoom });
+  const pan = (at: number, side: number, point: number, whole: number) =>
+    ((at - repeat / 2) * side - (point - whole / 2) / scale) / (side * repeat);
+  return { zoom, panX: pan(u, size.width, x, view.width), panY: pan(v, size.height, y, view.height) };
+}
+
+/** The view moved along with a pointer by so many of its pixels. */
+export function along(layout: Layout, right: number, down: number): Stand {
+  const { size, repeat, zoom, panX, panY } = layout;
+  if (!isLaid(layout)) return { zoom, panX, panY };
+  const scale = scaleOf(layout);
+  return { zoom, panX: panX - right / (scale * size.width * repeat), panY: panY - down / (scale * size.height * repeat) };
+}

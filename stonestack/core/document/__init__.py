@@ -16,7 +16,7 @@ from stonestack.core.document.surface import (
     Step,
     Surface,
     follows,
-    laid_steps,
+    laid,
     moving_steps,
 )
 
@@ -41,7 +41,7 @@ __all__ = [
     "checked_name",
     "derived_steps",
     "follows",
-    "laid_steps",
+    "laid",
     "moving_steps",
     "new_id",
     "new_map",

@@ -441,19 +441,20 @@ class Surface(Document):
 
     def _needs(self, m: Map, extent: Extent) -> Iterator[tuple[str, Extent]]:
         """Yield what a map is made from, as far as it goes: other maps, and how far of them."""
+        read = Extent.LAID if extent is Extent.LAID else Extent.WHOLE
         if isinstance(m.origin, MapOrigin):
-            yield m.origin.map, Extent.WHOLE
+            yield m.origin.map, read
         if extent is not Extent.MOVED and m.moves_with is not None:
             yield m.moves_with, Extent.MOVED
         steps = {
             Extent.WHOLE: m.steps,
-            Extent.LAID: laid_steps(m),
+            Extent.LAID: _laid_steps(m),
             Extent.MOVED: moving_steps(m),
         }[extent]
         for step in steps:
             for _, reference in references(step.params):
                 if isinstance(reference, MapRef):
-                    yield reference.map, Extent.WHOLE
+                    yield reference.map, read
             for mask_id in (behind for mask in step.masks for behind in self.masks_behind(mask)):
                 for map_id in self.mask(mask_id).reads_maps:
                     yield map_id, Extent.LAID
@@ -465,12 +466,18 @@ def moving_steps(m: Map) -> tuple[Step, ...]:
     return m.steps[: moving[-1] + 1] if moving else ()
 
 
-def laid_steps(m: Map) -> tuple[Step, ...]:
-    """Return a map's steps up to the last that moves texels or makes it of another map.
+def laid(m: Map) -> Map:
+    """Return a map without what is done to its look.
 
-    Masks read a map as it is then: laid out as a tile, before its look is worked on, so that a
-    step behind that can be limited by what the map itself shows.
+    Masks read maps so, and all that these are made of: laid out as a tile, before their look is
+    worked on. So a step can be limited by what its own map shows, or one that is made of it.
     """
+    earlier = tuple(back for back in m.returned if back.stage is not Stage.STEPS)
+    return m.model_copy(update={"steps": _laid_steps(m), "returned": earlier})
+
+
+def _laid_steps(m: Map) -> tuple[Step, ...]:
+    """Return a map's steps up to the last that moves texels or makes it of another map."""
     last = 0
     for place, step in enumerate(m.steps):
         if step.enabled and not step.kind.mixes:

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { Edit, Schemas, Stage, SurfaceView } from "@/api/client";
 import { useFacts, useHistory, useKnowledge, useRevision } from "@/api/queries";
 import { useKeys } from "@/app/keys";
@@ -6,6 +6,7 @@ import { CELLS, FlatView, type Cells, type Channel, type FlatLook } from "@/gl/f
 import type { Loaded, TextureSource } from "@/gl/textures";
 import { Choice } from "@/parts/Choice";
 import type { Framing } from "./FrameControls";
+import { AS_IT_WAS, FlatGround } from "./FlatGround";
 import { FrameOverlay } from "./FrameOverlay";
 import { kindOf } from "./kinds";
 import { EdgeScores, Marks, useSize } from "./Over";
@@ -79,7 +80,7 @@ export function FlatPane({
   const [channel, setChannel] = useState<Channel>("all");
   const [wipe, setWipe] = useState(0);
   const [held, setHeld] = useState(false);
-  const [place, setPlace] = useState({ zoom: 1, panX: 0, panY: 0 });
+  const [place, setPlace] = useState(AS_IT_WAS);
   const [problem, setProblem] = useState<unknown>(null);
   const [shown, setShown] = useState<Loaded | null>(null);
 
@@ -186,10 +187,6 @@ export function FlatPane({
     };
   }, []);
 
-  const zoom = useCallback((by: number) => {
-    setPlace((p) => ({ ...p, zoom: Math.min(32, Math.max(0.25, p.zoom * by)) }));
-  }, []);
-
   const size = facts.data ? `${facts.data.width} × ${facts.data.height}` : "";
   return (
     <Pane
@@ -265,36 +262,16 @@ export function FlatPane({
         />
       )}
       <div ref={stand} className="absolute inset-0" />
+      <FlatGround layout={layout} fixed={framing !== null} onPlace={setPlace}>
       <canvas
         ref={canvas}
         data-testid="flat"
         aria-label={`The ${map} map at stage ${stage}, laid flat`}
         tabIndex={0}
         className="block h-full w-full cursor-grab -outline-offset-2"
-        onWheel={(event) => {
-          zoom(event.deltaY < 0 ? 1.15 : 1 / 1.15);
-        }}
-        onDoubleClick={() => {
-          setPlace({ zoom: 1, panX: 0, panY: 0 });
-        }}
         onKeyDown={(event) => {
-          if (event.key === "+" || event.key === "=") zoom(1.15);
-          if (event.key === "-") zoom(1 / 1.15);
-          if (event.key === "0") setPlace({ zoom: 1, panX: 0, panY: 0 });
           const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
           if (step) setPlace((p) => ({ ...p, panX: p.panX + (step[0] ?? 0) * 0.02, panY: p.panY + (step[1] ?? 0) * 0.02 }));
-        }}
-        onPointerDown={(event) => {
-          event.currentTarget.setPointerCapture(event.pointerId);
-        }}
-        onPointerMove={(event) => {
-          if (!event.currentTarget.hasPointerCapture(event.pointerId)) return;
-          const { clientWidth } = event.currentTarget;
-          setPlace((p) => ({
-            ...p,
-            panX: p.panX - event.movementX / clientWidth / p.zoom,
-            panY: p.panY - event.movementY / clientWidth / p.zoom,
-          }));
         }}
       />
       {!framing && cells === "plain" && facts.data && (
@@ -351,6 +328,7 @@ export function FlatPane({
           onProblem={onProblem}
         />
       )}
+      </FlatGround>
       {!current && (
         <p className="absolute inset-0 flex items-center justify-center px-10 text-center text-label-ink">
           Drop a picture here to begin with it

@@ -113,6 +113,7 @@ export function PencilTools({ step, chosen, onChoose }: { step: Drawn; chosen: b
               setPencil({ ...pencil, nib });
             }}
           />
+          <p className="text-fine text-ink-2">The wheel comes nearer to a texel; the middle button moves the picture</p>
           <div className="flex items-center justify-between">
             <Tick
               className="flex h-6 items-center gap-1.5"

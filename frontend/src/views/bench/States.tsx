@@ -33,13 +33,13 @@ export function States({
       <State label="Beside" none="the source" history={history} value={beside} onChoose={onBeside} />
       <State label="Shown" none="as it is" history={history} value={shown} onChoose={onShown} />
       {before !== null && changed && (
-        <details className="relative">
-          <summary className="cursor-pointer whitespace-nowrap">
+        <details className="absolute bottom-8 left-0 rounded-sm bg-label/80">
+          <summary className="cursor-pointer px-1.5 py-0.5 whitespace-nowrap">
             {changed.lines.length === 0 ? "alike" : `${String(changed.lines.length)} changed`}
           </summary>
           <ul
             aria-label="What changed"
-            className="absolute bottom-6 left-0 max-h-56 w-64 overflow-y-auto rounded-sm bg-label px-2 py-1.5"
+            className="max-h-56 w-64 overflow-y-auto border-t border-label-ink/30 px-1.5 py-1"
           >
             {changed.lines.length === 0 ? <li>Nothing is different.</li> : changed.lines.map((line) => <li key={line}>{line}</li>)}
           </ul>
