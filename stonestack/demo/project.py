@@ -17,6 +17,7 @@ from stonestack.core.materials import Material, PhysicalKind
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.demo.finishes import FINISHES
+from stonestack.demo.label import CANVAS, LABEL, PAPER
 from stonestack.demo.loose import loose
 from stonestack.demo.originals import make_game_folder
 from stonestack.demo.sources import SOURCES
@@ -145,6 +146,7 @@ def make(ws: Workspace) -> None:
         made = [_surface(ws, project.id, name, drawn[name].result()) for name in SOURCES]
         for name, data in spare.result().items():
             sources.bring(ws, project.id, name, data)
+    _label(ws, project.id)
     projects.adjust(ws, project.id, presets=tuple(FINISHES.values()))
     known = games.register(ws, game)
     cataloguing.catalogue(ws, known.id, silent())
@@ -160,6 +162,17 @@ def make(ws: Workspace) -> None:
         ),
     )
     deliveries.deliver(ws, delivery.id, silent())
+
+
+def _label(ws: Workspace, project_id: str) -> None:
+    """Begin a surface on an empty canvas, and make it by steps; it is for the next delivery."""
+    canvas = sources.blank(ws, project_id, *CANVAS, PAPER)
+    surface = surfaces.create(ws, project_id, "Seed packet", "label_seed")
+    for edit in (
+        edits.SetOrigin(map=Role.COLOUR, origin=canvas.origin),
+        edits.PutRecipe(map=Role.COLOUR, recipe=LABEL, instead=True),
+    ):
+        surface = surfaces.edit(ws, surface.id, surface.revision, edit)
 
 
 def _drawn(name: str) -> bytes:
