@@ -79,8 +79,8 @@ def begun(kind: StepKind, picture: str, other: str) -> StepParams | None:
         if fields[name].is_required():
             is_map = what is MapRef
             given[name] = MapRef(map=other) if is_map else SourceRef(sha256=picture, name="grit")
-    if kind.name in ("another_map", "patch_spots"):
-        return None  # The other maps come from the colour; spots are found, not set.
+    if kind.name in ("another_map", "patch_spots", "pencil"):
+        return None  # The other maps come from the colour; spots are found, lines are drawn.
     return kind.params.model_validate(given)
 
 

@@ -8,7 +8,8 @@ from collections.abc import Callable
 
 from stonestack.cli.bench_tile import picture_of
 from stonestack.core.image import Picture
-from stonestack.core.references import MapRef, Reference, SourceRef, fields_read
+from stonestack.core.masks.strokes import Drawing, Stroke, StrokePoint, kept
+from stonestack.core.references import MapRef, Reference, SourceRef, StrokesRef, fields_read
 from stonestack.core.resize import limited
 from stonestack.core.stepkind import StepKind, StepParams
 from stonestack.core.steps import STEPS
@@ -18,10 +19,20 @@ _RUNS = 3
 _LOOK = 512
 """Longest side of a passing look, as the bench asks for it while a control moves."""
 _VIEW = 1024
-_READ: dict[type[Reference], SourceRef | MapRef] = {
+_READ: dict[type[Reference], Reference] = {
     SourceRef: SourceRef(sha256="0" * 64, name="other.png"),
     MapRef: MapRef(map="other"),
+    StrokesRef: StrokesRef(sha256="0" * 64, count=1),
 }
+_LINES = kept(
+    Drawing(
+        strokes=tuple(
+            Stroke(nib=2, points=(StrokePoint(x=0.1, y=y / 20), StrokePoint(x=0.9, y=1 - y / 20)))
+            for y in range(20)
+        )
+    )
+)
+"""What a step that reads strokes gets."""
 
 
 def bench_steps(side: int) -> None:
@@ -45,14 +56,15 @@ def bench_steps(side: int) -> None:
         if not kind.mixes:
             continue
         params = _usual(kind)
-        others = [limited(whole, _LOOK)] * len(_read(kind))
-        times = [_median(kind, params, one, others) for one in sizes]
+        read: list[Picture | bytes] = [limited(whole, _LOOK)] * kind.reads
+        read += [_LINES] * kind.blobs
+        times = [_median(kind, params, one, read) for one in sizes]
         row = "".join(f"{t * 1e3:12.0f}" for t in times)
         print(f"{kind.title:24}{row}{times[-1] / blur:14.1f}")
     print(f"{'gaussian, σ 8, of scipy':24}{'':24}{blur * 1e3:12.0f}{1:14.1f}")
 
 
-def _read(kind: StepKind) -> dict[str, SourceRef | MapRef]:
+def _read(kind: StepKind) -> dict[str, Reference]:
     """Return something for all that a step needs to read."""
     fields = kind.params.model_fields
     return {
@@ -70,9 +82,11 @@ def _usual(kind: StepKind) -> StepParams:
     return kind.params.model_validate(given)
 
 
-def _median(kind: StepKind, params: StepParams, one: Picture, others: list[Picture]) -> float:
+def _median(
+    kind: StepKind, params: StepParams, one: Picture, read: list[Picture | bytes]
+) -> float:
     def work() -> None:
-        kind.apply(one, params, *others)
+        kind.apply(one, params, *read)
 
     work()
     return statistics.median(_timed(work) for _ in range(_RUNS))
