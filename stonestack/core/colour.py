@@ -81,8 +81,12 @@ def linear_to_bytes(linear: Floats) -> Bytes:
     comes back from :func:`bytes_to_linear` unchanged (the darkest sRGB step spans 19.9
     table steps).
     """
-    steps = np.clip(linear, 0.0, 1.0) * np.float32(_ENCODE_STEPS) + np.float32(0.5)
-    return _encode_table()[steps.astype(np.int32)]
+    from stonestack.core.colour_kernels import stepped
+
+    flat = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1)
+    out, table = np.empty(flat.shape, np.uint8), _encode_table()
+    over_bands(lambda a, b: stepped(flat, table, out, a, b), flat.size, 1 << 16)
+    return out.reshape(linear.shape)
 
 
 @cache

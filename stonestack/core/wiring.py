@@ -429,6 +429,11 @@ def picture_of(graph: Graph, key: Key, longest: int | None) -> Key:
     return ops.put(graph, "png", Shown(longest=longest), (key,))
 
 
+def texels_of(graph: Graph, key: Key) -> Key:
+    """Return the node that shows a picture as plain texels, for a look that passes."""
+    return ops.put(graph, "texels", None, (key,))
+
+
 def facts_of(graph: Graph, key: Key, stage: Stage) -> Key:
     """Return the node that measures a stage."""
     if stage is Stage.COMPRESS:

@@ -18,7 +18,7 @@ from stonestack.core.memory import MEMORY, Memory
 from stonestack.core.ops import File, Result
 from stonestack.core.ops.facts import RenderFacts
 from stonestack.core.ops.ways import Ways
-from stonestack.core.wiring import facts_of, picture_of
+from stonestack.core.wiring import facts_of, picture_of, texels_of
 from stonestack.services.graphs import Graphs
 from stonestack.services.scheduler import Keeper, Scheduler, Urgency, serving, urgent
 from stonestack.services.spill import Spill
@@ -139,6 +139,12 @@ class Renderer:
         small = longest is not None and longest <= THUMB
         with urgent(Urgency.SHEET if small else Urgency.LOOKED_AT):
             return next(self.files(graph, [picture_of(graph, key, longest)]))
+
+    def texels(self, key: Key) -> bytes:
+        """Return a picture as plain texels, in a KTX2 file that is not kept: a look that passes."""
+        graph = self.graphs.graph(key)
+        with urgent(Urgency.LOOKED_AT):
+            return next(self.files(graph, [texels_of(graph, key)]))
 
     def ktx2(self, key: Key) -> bytes:
         """Return a compressed stage as a KTX2 file: the very form in which it is kept."""

@@ -16,10 +16,11 @@ from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.errors import BadRequest
-from stonestack.core.image import Picture
+from stonestack.core.image import Picture, Space
 from stonestack.core.normals import Green, turned
 from stonestack.core.ops.operation import File, Kind, Nothing, Operation
 from stonestack.core.resize import limited
+from stonestack.core.texels import to_texels
 
 
 class Storing(BaseModel):
@@ -97,6 +98,15 @@ def shown(params: Shown, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> 
     return File(pictures.quick_png(picture))
 
 
+def texels(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:
+    """Store a picture as it lies on a GPU, eight bits and four channels: soon there, and large."""
+    picture = inputs[0]
+    level = to_texels(picture).tobytes()
+    srgb = picture.space is Space.LINEAR
+    texture = Texture(BlockFormat.RGBA8, srgb, picture.width, picture.height, (level,))
+    return File(codecs.ktx2.write(texture))
+
+
 def image(params: Written, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:
     """Store a picture as an image file."""
     from stonestack.core.codecs import pictures
@@ -170,6 +180,7 @@ OPERATIONS = (
         shown_texture,
         kept_as="png",
     ),
+    Operation("texels", 1, "Drawing", Nothing, _PICTURE, Kind.FILE, texels),
     Operation(
         "dds",
         1,

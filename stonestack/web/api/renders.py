@@ -40,6 +40,12 @@ def register(app: OpenAPI, ws: Workspace) -> None:
             data = ws.renderer.png(path.key, query.longest)
         return unchanging(data, "image/png")
 
+    @app.get("/api/renders/<key>/texels.ktx2")
+    def render_texels(path: RenderPath) -> Response:
+        with ws.renderer.asked(path.key):
+            data = ws.renderer.texels(path.key)
+        return unchanging(data, "image/ktx2")
+
     @app.get("/api/renders/<key>/texture.ktx2")
     def render_texture(path: RenderPath) -> Response:
         with ws.renderer.asked(path.key):
