@@ -82,9 +82,7 @@ def _usual(kind: StepKind) -> StepParams:
     return kind.params.model_validate(given)
 
 
-def _median(
-    kind: StepKind, params: StepParams, one: Picture, read: list[Picture | bytes]
-) -> float:
+def _median(kind: StepKind, params: StepParams, one: Picture, read: list[Picture | bytes]) -> float:
     def work() -> None:
         kind.apply(one, params, *read)
 

@@ -7,6 +7,11 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
+import numpy as np
+from PIL import Image
+
+from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.codecs import ktx2
 from stonestack.core.errors import BadRequest
 from stonestack.services import projects
 from stonestack.web.app import STATIC, create_app
@@ -160,6 +165,30 @@ class TheWay(ApiCase):
         self.assertEqual((facts["format"], facts["width"]), ("bc5", 256))
         picture = self.get(f"/api/renders/{key}/picture.png?longest=96")
         self.assertEqual(picture.mimetype, "image/png")
+
+    def test_a_look_that_passes_has_the_texels_that_its_picture_has(self) -> None:
+        surface = self.surface()
+        for role in ("colour", "normal", "height"):
+            answer = self.get(f"/api/renders/{surface['keys'][role]['size']}/texels.ktx2")
+            self.assertEqual(answer.mimetype, "image/ktx2")
+            texture = ktx2.read(answer.data)
+            self.assertEqual((texture.format, len(texture.levels)), (BlockFormat.RGBA8, 1))
+            self.assertEqual(texture.srgb, role == "colour")
+            png = self.get(f"/api/renders/{surface['keys'][role]['size']}/picture.png")
+            shown = np.asarray(Image.open(io.BytesIO(png.data)).convert("RGB"))
+            np.testing.assert_array_equal(texture.texels()[..., :3], shown)
+
+    def test_what_changed_between_two_states_is_said(self) -> None:
+        surface = self.surface()
+        path = f"/api/surfaces/{surface['id']}"
+        before = surface["revision"]
+        edit = {"kind": "add_map", "role": "blend"}
+        after = self.post(f"{path}/edits", {"base": before, "edit": edit}).json["revision"]
+        said = self.get(f"{path}/changed?before={before}").json["lines"]
+        self.assertEqual(said, ["Blend added"])
+        back = self.get(f"{path}/changed?before={after}&after={before}").json["lines"]
+        self.assertEqual(back, ["Blend removed"])
+        self.assertEqual(self.get(f"{path}/changed?before=999999").status_code, 400)
 
     def test_a_render_that_was_left_can_be_asked_for_again(self) -> None:
         key = self.surface()["keys"]["colour"]["size"]

@@ -96,6 +96,10 @@ export function pictureUrl(key: string, longest?: number): string {
   return `/api/renders/${key}/picture.png${longest === undefined ? "" : `?longest=${longest}`}`;
 }
 
+export function texelsUrl(key: string): string {
+  return `/api/renders/${key}/texels.ktx2`;
+}
+
 export function textureUrl(key: string): string {
   return `/api/renders/${key}/texture.ktx2`;
 }

@@ -1028,6 +1028,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/renders/{key}/texels.ktx2": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["render_texels_api_renders__key__texels_ktx2_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/renders/{key}/texture.ktx2": {
         parameters: {
             query?: never;
@@ -9083,6 +9099,28 @@ export interface operations {
             query?: {
                 longest?: number | null;
             };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    render_texels_api_renders__key__texels_ktx2_get: {
+        parameters: {
+            query?: never;
             header?: never;
             path: {
                 key: string;

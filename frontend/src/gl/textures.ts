@@ -3,6 +3,7 @@ import { KTX2Loader } from "three/examples/jsm/loaders/KTX2Loader.js";
 import { api, fetched, got, pictureUrl, textureUrl, type Schemas } from "@/api/client";
 import { queries } from "@/api/queries";
 import { inSlot } from "@/api/slots";
+import { texels } from "@/api/texels";
 
 /** Where the texels of a view come from. */
 export interface TextureSource {
@@ -10,8 +11,8 @@ export interface TextureSource {
   /** Compressed stages come as blocks in KTX2; all others as pictures. */
   compressed: boolean;
   kind: Kind;
-  /** Known to be made, so that it need not wait its turn among what is still to be made. */
-  made?: boolean;
+  /** A look that passes: made already, so that it need not wait its turn, and fetched as plain texels. */
+  passing?: boolean;
 }
 
 /** What the numbers mean: colour stored in sRGB, unit vectors, or plain data. */
@@ -65,7 +66,7 @@ export class Textures {
       return known;
     }
     const load = () => (source.compressed ? this.blocks(source) : this.picture(source));
-    const loading = source.made ? load() : inSlot(null, load, true);
+    const loading = source.passing && !source.compressed ? this.texels(source) : inSlot(null, load, true);
     this.kept.set(name, loading);
     loading.catch(() => this.kept.delete(name));
     this.trim();
@@ -100,11 +101,23 @@ export class Textures {
     return this.ready(texture, image.width, image.height, false, "picture", 4);
   }
 
-  private async blocks({ key }: TextureSource): Promise<Loaded> {
-    const bytes = await fetched(textureUrl(key));
-    const texture = await new Promise<THREE.CompressedTexture>((resolve, reject) => {
+  private async texels({ key, kind }: TextureSource): Promise<Loaded> {
+    const texture = await this.parsed(await texels(key));
+    texture.colorSpace = kind === "colour" ? THREE.SRGBColorSpace : THREE.NoColorSpace;
+    texture.generateMipmaps = true;
+    texture.minFilter = THREE.LinearMipmapLinearFilter;
+    const image = texture.image;
+    return this.ready(texture, image.width, image.height, false, "picture", 4);
+  }
+
+  private parsed(bytes: ArrayBuffer): Promise<THREE.CompressedTexture> {
+    return new Promise((resolve, reject) => {
       this.ktx2.parse(bytes, resolve, reject);
     });
+  }
+
+  private async blocks({ key }: TextureSource): Promise<Loaded> {
+    const texture = await this.parsed(await fetched(textureUrl(key)));
     const srgb = texture.colorSpace === THREE.SRGBColorSpace;
     const known = Object.values(await formats());
     const blocks = known.find((f) => f.gpu !== 0 && f.gpu === texture.format);

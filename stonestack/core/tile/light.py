@@ -9,6 +9,7 @@ light; how many orders are is chosen as in C. Mallows, "Some Comments on Cp", Te
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -80,8 +81,11 @@ def light_field(picture: Picture) -> Floats:
     return resample(np.exp(field), picture.width, picture.height, "lanczos", False)
 
 
+@lru_cache(maxsize=8)
 def _terms(width: int, height: int) -> tuple[NDArray[np.int64], Matrix]:
     """Return polynomials in x and y, each of length one and upright on the others.
+
+    Grids of one size share them.
 
     Returns
     -------
@@ -96,7 +100,10 @@ def _terms(width: int, height: int) -> tuple[NDArray[np.int64], Matrix]:
     across, down = legendre(x, _HIGHEST), legendre(y, _HIGHEST)
     columns = [np.multiply.outer(down[:, j], across[:, i]).ravel() for i, j in kept]
     upright, _ = np.linalg.qr(np.stack(columns, axis=1))
-    return np.array(kept), np.asarray(upright, np.float64)
+    shared = np.array(kept), np.asarray(upright, np.float64)
+    for array in shared:
+        array.flags.writeable = False
+    return shared
 
 
 def _filled(logs: Matrix, solid: NDArray[np.bool_], terms: Matrix) -> Matrix:

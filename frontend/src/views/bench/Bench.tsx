@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { api, got, type Edit, type Stage, type SurfaceView } from "@/api/client";
 import { bring, renew, useEdit, useKnowledge, useSurface } from "@/api/queries";
@@ -54,7 +54,8 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const [, navigate] = useLocation();
   const [problem, setProblem] = useState<unknown>(null);
   const { edit, undo, redo } = useEdit(surface.id, setProblem);
-  const passing = usePassing(surface);
+  const shownPixels = useRef(0);
+  const passing = usePassing(surface, shownPixels);
   const { over } = passing;
   const [job, setJob] = useKeptJob(surface.id);
   const [again, setAgain] = useState(0);
@@ -203,6 +204,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             maskView={maskView}
             marker={marker}
             onProblem={setProblem}
+            shownPixels={shownPixels}
           />
           <LightPane surface={surface} passing={passing.now} again={again} />
         </div>

@@ -2,6 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import type { Edit, Schemas, Stage, SurfaceView } from "@/api/client";
 import { useFacts, useHistory, useKnowledge, useRevision } from "@/api/queries";
 import { useKeys } from "@/app/keys";
+import { isLaid, scaleOf } from "@/gl/layout";
 import { CELLS, FlatView, type Cells, type Channel, type FlatLook } from "@/gl/flat";
 import type { Loaded, TextureSource } from "@/gl/textures";
 import { Choice } from "@/parts/Choice";
@@ -50,6 +51,7 @@ export function FlatPane({
   maskView,
   marker,
   onProblem,
+  shownPixels,
 }: {
   surface: SurfaceView;
   map: string;
@@ -68,6 +70,8 @@ export function FlatPane({
   maskView: MaskView;
   marker: Marker;
   onProblem: (problem: unknown) => void;
+  /** Is told how many pixels of the screen one tile takes. */
+  shownPixels: { current: number };
 }) {
   const { data: knowledge } = useKnowledge();
   const stand = useRef<HTMLDivElement>(null);
@@ -93,7 +97,7 @@ export function FlatPane({
       : then && knowledge
         ? { key: then, compressed: stage === "compress", kind: kindOf(surface, map, knowledge) }
       : passing?.map === map && knowledge
-        ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(surface, map, knowledge), made: true }
+        ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(surface, map, knowledge), passing: true }
         : source(surface, map, stage, knowledge);
   const [against, setAgainst] = useState<number | null>(null);
   const { data: history } = useHistory(surface.id, surface.moves);
@@ -133,6 +137,10 @@ export function FlatPane({
     panX: look.panX,
     panY: look.panY,
   };
+  const tile = isLaid(layout) ? scaleOf(layout) * Math.max(layout.size.width, layout.size.height) * devicePixelRatio : 0;
+  useEffect(() => {
+    shownPixels.current = tile;
+  }, [shownPixels, tile]);
   const origin = found?.origin;
   const latest = useRef(look);
   useEffect(() => {

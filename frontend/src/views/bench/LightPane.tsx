@@ -161,7 +161,7 @@ function slotSource(
   const map = lit(surface, slot, knowledge);
   if (!map || !knowledge) return null;
   const kind = kindOf(surface, map.id, knowledge);
-  if (passing?.map === map.id) return { key: passing.key, compressed: false, kind, made: true };
+  if (passing?.map === map.id) return { key: passing.key, compressed: false, kind, passing: true };
   const key = surface.keys[map.id]?.compress;
   if (!key || (slot === "opacity" && !surface.outputs[map.id]?.delivered)) return null;
   return { key, compressed: true, kind };

@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useRef, useState } from "react";
-import { api, got, pictureUrl, type Edit, type Stage, type SurfaceView } from "@/api/client";
+import { texels } from "@/api/texels";
+import { api, got, isLeft, type Edit, type Stage, type SurfaceView } from "@/api/client";
 
 /** A look at an edit that is not made yet: shown while a control moves. */
 export interface Passing {
@@ -8,11 +9,30 @@ export interface Passing {
   key: string;
 }
 
-/** The longest side while a control moves: about what a view shows. */
-const LONGEST = 512;
+/** Longest sides while a control moves; the larger one where a view shows so much, and it is there soon enough. */
+const COARSE = 512;
+const FINE = 1024;
+/** Milliseconds after which a fine look came too late, and before which a coarse one leaves time for a fine one. */
+const LATE = 120;
+const EARLY = 35;
+
+/** Whether the texels of a look came, and were not left for a newer one. */
+function isThere(key: string): Promise<boolean> {
+  return texels(key).then(
+    () => true,
+    (error: unknown) => {
+      if (isLeft(error)) return false;
+      throw error;
+    },
+  );
+}
 
 /** Ask for passing looks: one at a time, always the newest; over when the surface changes. */
-export function usePassing(surface: SurfaceView): {
+export function usePassing(
+  surface: SurfaceView,
+  /** Pixels of the screen that one tile takes. */
+  shown: { readonly current: number },
+): {
   now: Passing | null;
   look: (edit: Edit, map: string, stage: Stage) => void;
   /** The edit is made, or refused: what was shown ahead of it is let go. */
@@ -22,6 +42,7 @@ export function usePassing(surface: SurfaceView): {
   const wanted = useRef<{ edit: Edit; map: string; stage: Stage } | null>(null);
   const busy = useRef(false);
   const turn = useRef(0);
+  const fine = useRef(true);
 
   const over = useCallback(() => {
     turn.current += 1;
@@ -39,11 +60,15 @@ export function usePassing(surface: SurfaceView): {
         const started = turn.current;
         wanted.current = null;
         const params = { path: { surface_id: surface.id } };
-        const body = { edit, map, stage, longest: LONGEST };
+        const longest = fine.current && shown.current > COARSE * 1.25 ? FINE : COARSE;
+        const body = { edit, map, stage, longest };
+        const began = performance.now();
         const { key } = await got(api.POST("/api/surfaces/{surface_id}/preview", { params, body }));
         // Wait for the picture too, so that the server works on one at a time, always the newest.
-        if (key) await fetch(pictureUrl(key)).then((answer) => answer.blob());
-        if (key && started === turn.current) setNow({ map, stage, key });
+        const there = key !== null && (stage === "compress" || (await isThere(key)));
+        const took = performance.now() - began;
+        fine.current = longest === FINE ? took < LATE : took < EARLY;
+        if (there && started === turn.current) setNow({ map, stage, key });
       }
     } catch {
       // A value that cannot be previewed is refused, in words, when it is set.
@@ -51,7 +76,7 @@ export function usePassing(surface: SurfaceView): {
     } finally {
       busy.current = false;
     }
-  }, [surface.id]);
+  }, [surface.id, shown]);
 
   const look = useCallback(
     (edit: Edit, map: string, stage: Stage) => {
