@@ -17,7 +17,7 @@ from tests.sizes import SWEEP
 SEEDED = (
     *("test_faults", "TwoWriters", "test_hostile", "test_extending", "test_any_edits"),
     *("TwoWorkers", "ByLook", "AgainstTheWrittenRanking", "test_door", "test_bad_states"),
-    "test_readers",
+    *("test_readers", "test_whole"),
 )
 BROWSER_TIMES = 10
 

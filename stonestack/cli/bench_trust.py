@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from stonestack.trials import faults, labelled, lights, likes, straightening, walls
 
 
-def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
+def bench_trust(seeds: Sequence[int], matters: Sequence[str] = (), every: int = 1) -> None:
     """Print, for each seed, what the scores say of defects, and what ways and light do.
 
     Parameters
@@ -20,7 +20,7 @@ def bench_trust(seeds: Sequence[int], matters: Sequence[str] = ()) -> None:
     """
     for seed in seeds:
         started = time.perf_counter()
-        told = faults.outcomes(seed, matters)
+        told = faults.outcomes(seed, matters, every)
         print(f"Seed {seed}: faults of {len(told)} tiles")
         for line in faults.table(told):
             print(line)

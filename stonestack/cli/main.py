@@ -99,6 +99,14 @@ def _parser() -> argparse.ArgumentParser:
     bench.add_argument(
         "--matter", type=_one_of(_matters), action="append", help="for trust: only this one"
     )
+    bench.add_argument(
+        "--every",
+        type=int,
+        choices=range(1, 21),
+        metavar="N",
+        default=1,
+        help="for trust: only one of N tiles",
+    )
     bench.add_argument("--side", type=int, default=2048, help="for tile and steps: pixels each way")
     bench.add_argument("--files", type=int, default=10_000, help="for catalogue")
     bench.add_argument("--surfaces", type=int, default=1000, help="for project")
@@ -158,7 +166,7 @@ def _bench(options: argparse.Namespace) -> int:
     if options.what == "trust":
         from stonestack.cli.bench_trust import bench_trust
 
-        bench_trust(options.seed or [1], options.matter or [])
+        bench_trust(options.seed or [1], options.matter or [], options.every)
         return 0
     from stonestack.cli import bench
 

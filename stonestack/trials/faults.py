@@ -53,7 +53,7 @@ class _Tile:
     seed: int
 
 
-def outcomes(seed: int, matters: Sequence[str] = ()) -> list[Outcome]:
+def outcomes(seed: int, matters: Sequence[str] = (), every: int = 1) -> list[Outcome]:
     """Lay every defect into every matter and score it, and some sound tiles of each.
 
     Parameters
@@ -62,8 +62,10 @@ def outcomes(seed: int, matters: Sequence[str] = ()) -> list[Outcome]:
         Draws matters, sizes and places.
     matters : sequence of str
         Only these; all if there is none.
+    every : int
+        Only one of so many.
     """
-    tiles = [tile for tile in _tiles(seed) if not matters or tile.matter in matters]
+    tiles = [tile for tile in _tiles(seed) if not matters or tile.matter in matters][::every]
     with ProcessPoolExecutor(cores(), mp_context=get_context("spawn")) as pool:
         return list(pool.map(_told, tiles, chunksize=8))
 

@@ -30,6 +30,12 @@ FLAGS = (
     "--enable-unsafe-swiftshader",
     "--disable-gpu-compositing",  # Pages are put together by the CPU; only our views use WebGL.
 )
+UNDRAWN = """
+for (const name of ['drawElements', 'drawArrays', 'generateMipmap']) {
+    WebGL2RenderingContext.prototype[name] = () => {};
+}
+"""
+"""Makes a page whose views draw nothing: without a GPU that takes the processor from all else."""
 PATIENCE = 60_000
 """Milliseconds that anything on screen may take on a slow shared machine."""
 
@@ -65,6 +71,8 @@ class BrowserCase(unittest.TestCase):
     page: ClassVar[Page]
     complaints: ClassVar[list[str]]
     size = (1280, 800)
+    draws: ClassVar[bool] = True
+    """Whether its tests look at what the flat or the light view has drawn."""
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -83,6 +91,8 @@ class BrowserCase(unittest.TestCase):
         size = {"width": cls.size[0], "height": cls.size[1]}
         cls.context = cls.browser.new_context(viewport=size)
         cls.context.set_default_timeout(PATIENCE)
+        if not cls.draws:
+            cls.context.add_init_script(UNDRAWN)
         expect.set_options(timeout=PATIENCE)
         cls.complaints = []
         # One page: a new one costs more than all that most tests do on it.

@@ -18,6 +18,8 @@ MAKE_RED = "#e01010"
 
 
 class Look(DemoCase):
+    draws = False
+
     def setUp(self) -> None:
         super().setUp()
         self.opened("Limewash plaster")

@@ -12,6 +12,8 @@ from tests.browser.case import DemoCase
 
 
 class Parts(DemoCase):
+    draws = False
+
     def setUp(self) -> None:
         super().setUp()
         page = self.page

@@ -59,7 +59,9 @@ class Bench(CommandCase):
         self.assertTrue(blur.startswith("gaussian") and blur.endswith(" 1.0"))
 
     def test_scores_are_tried_on_graded_defects(self) -> None:
-        code, out, err = self.run_command("bench", "trust", "--seed", 5, "--matter", "gravel")
+        code, out, err = self.run_command(
+            "bench", "trust", "--seed", 5, "--matter", "gravel", "--every", 3
+        )
         self.assertEqual((code, err), (0, ""))
         self.assertIn("Seed 5: faults of ", out)
         rank = re.search(r"Rank correlation of fault and grade: (\d\.\d+)", out)

@@ -238,14 +238,14 @@ class ByLook(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.pictures = [scene(seed) for seed in range(times(120, 60))]
+        cls.pictures = [scene(seed) for seed in range(times(120, 40))]
         cls.hashes = np.frombuffer(
             b"".join(looks.look(p).hash for p in cls.pictures), np.uint8
         ).reshape(-1, looks.HASH_BYTES)
 
     def test_95_of_100_toned_resized_recompressed_copies_are_found_first(self) -> None:
         rng = random.Random(11)
-        count, first = times(100, 40), 0
+        count, first = times(100, 30), 0
         for number in range(count):
             copy = changed(self.pictures[number], rng)
             apart = looks.distances(looks.look(copy).hash, self.hashes)
@@ -254,7 +254,7 @@ class ByLook(unittest.TestCase):
 
     def test_most_crops_are_found_first_by_local_features(self) -> None:
         rng = random.Random(12)
-        count, first = times(40, 20), 0
+        count, first = times(40, 12), 0
         held = [local.features(p) for p in self.pictures[:count]]
         for number in range(count):
             side = rng.randrange(96, 150)
@@ -266,7 +266,7 @@ class ByLook(unittest.TestCase):
         self.assertGreaterEqual(first / count, 0.9)
 
     def test_pictures_that_are_not_there_agree_with_none(self) -> None:
-        held = [local.features(p) for p in self.pictures[: times(40, 20)]]
+        held = [local.features(p) for p in self.pictures[: times(40, 12)]]
         absent = [local.Sought(scene(seed)) for seed in range(500, 508)]
         agreed = [asked.agreement(each) for asked in absent for each in held]
         self.assertLess(max(agreed), local.ENOUGH)

@@ -41,7 +41,7 @@ class AgainstTheWrittenRanking(unittest.TestCase):
     def setUpClass(cls) -> None:
         cls.faults = {
             base: {name: scored(defects.made(base, name)).fault for name, _, _ in defects.RANKING}
-            for base in times(list(defects.BASES), ["stochastic", "bricks"])
+            for base in times(list(defects.BASES), ["stochastic"])
         }
 
     def test_faults_rank_as_a_person_ranks_them_on_every_base(self) -> None:
