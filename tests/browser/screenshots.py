@@ -55,6 +55,33 @@ class Taking(DemoCase):
         card.get_by_role("button", name="Start a surface").click()
         expect(page.get_by_test_id("flat")).to_be_visible(timeout=PATIENCE)
 
+    def touched_up(self) -> None:
+        """Draw a line of single texels on the label, from near by."""
+        page = self.page
+        page.get_by_role("link", name="Surfaces").first.click()
+        page.get_by_role("link", name="Seed packet").first.click()
+        self.cell("colour", "finish").click()
+        self.pick("Add a step", "Pencil")
+        board = page.get_by_role("application", name="Pencil: draw")
+        box = board.bounding_box()
+        assert box
+        x, y = box["x"] + 0.41 * box["width"], box["y"] + 0.26 * box["height"]
+        page.mouse.move(x, y)
+        for _ in range(17):
+            page.mouse.wheel(0, -100)
+            page.wait_for_timeout(60)
+        ink = page.get_by_role("textbox", name="Colour", exact=True).last
+        ink.fill("#f2e8ca")
+        ink.press("Enter")
+        page.mouse.move(x, y)
+        page.mouse.down()
+        for right, down in ((60, 20), (60, 60), (10, 70)):
+            page.mouse.move(x + right, y + down, steps=5)
+        with page.expect_response(re.compile("/edits$")):
+            page.mouse.up()
+        expect(page.get_by_text("1 line")).to_be_visible()
+        self.keep("bench-finish")
+
     def runTest(self) -> None:
         PICTURES.mkdir(parents=True, exist_ok=True)
         page = self.page
@@ -135,6 +162,7 @@ class Taking(DemoCase):
         page.get_by_label("Seams and spots").check()
         expect(self.cell("colour", "steps")).to_contain_text("spot repeats", timeout=PATIENCE)
         self.keep("bench-spots")
+        self.touched_up()
         page.get_by_role("link", name="Materials").click()
         expect(page.locator("table img").nth(12)).to_be_visible(timeout=PATIENCE)
         self.keep("materials")

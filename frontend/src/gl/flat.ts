@@ -79,6 +79,14 @@ mat2 cellTurn(vec2 cell, bool square) {
   return turn;
 }
 
+// So near that a texel takes more than three pixels, it is a square with an edge of about one pixel.
+vec2 inTexels(vec2 place, vec2 size, float scale) {
+  float steep = scale - 2.0;
+  if (steep <= 1.0) return place;
+  vec2 at = place * size - 0.5;
+  return (floor(at) + clamp((fract(at) - 0.5) * steep + 0.5, 0.0, 1.0) + 0.5) / size;
+}
+
 void main() {
   vec2 p = vec2(gl_FragCoord.x, view.y - gl_FragCoord.y);
   bool onLeft = hasLeft && p.x < wipe * view.x;
@@ -93,6 +101,7 @@ void main() {
   bool square = abs(size.x - size.y) < 0.5;
   mat2 turn = cells > 1 ? cellTurn(floor(laid), square) : mat2(1.0);
   vec2 seen = cells > 1 ? turn * (fract(laid) - 0.5) + 0.5 : laid;
+  seen = inTexels(seen, size, scale);
   // Levels follow the place before it is turned: at the edge of a cell it jumps.
   dx = turn * dx;
   dy = turn * dy;
