@@ -65,13 +65,13 @@ class Taking(DemoCase):
         board = page.get_by_role("application", name="Pencil: draw")
         box = board.bounding_box()
         assert box
-        x, y = box["x"] + 0.41 * box["width"], box["y"] + 0.26 * box["height"]
+        x, y = box["x"] + 0.23 * box["width"], box["y"] + 0.2 * box["height"]
         page.mouse.move(x, y)
-        for _ in range(17):
+        for _ in range(13):
             page.mouse.wheel(0, -100)
             page.wait_for_timeout(60)
         ink = page.get_by_role("textbox", name="Colour", exact=True).last
-        ink.fill("#f2e8ca")
+        ink.fill("#3a3226")
         ink.press("Enter")
         page.mouse.move(x, y)
         page.mouse.down()

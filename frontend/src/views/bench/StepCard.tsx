@@ -85,7 +85,7 @@ export function StepCard({
   const maps = readable(surface.document.maps, map.id, knowledge, kind);
   return (
     <fieldset
-      className={`border-t py-2 ${over ? "border-verdigris bg-verdigris-wash" : "border-mortar"}`}
+      className={`min-w-0 border-t py-2 ${over ? "border-verdigris bg-verdigris-wash" : "border-mortar"}`}
       onDragOver={(event) => {
         if (!event.dataTransfer.types.includes(DRAGGED)) return;
         event.preventDefault();
