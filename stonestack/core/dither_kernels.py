@@ -75,3 +75,46 @@ def nearest(lab: Floats, colours: Floats, out: NDArray[np.int64], start: int, st
             if apart < least:
                 best, least = k, apart
         out[i] = best
+
+
+@njit(nogil=True, cache=True)
+def gathered(
+    lab: Floats,
+    counts: NDArray[np.float64],
+    colours: Floats,
+    sums: NDArray[np.float64],
+    total: NDArray[np.float64],
+) -> None:
+    """Add up, for each colour of a palette, the samples that lie nearest to it.
+
+    Parameters
+    ----------
+    lab : ndarray, float32, shape (samples, 3)
+    counts : ndarray, float64, shape (samples,)
+        How much each weighs.
+    colours : ndarray, float32, shape (count, 3)
+    sums, total : ndarray, float64, shape (count, 3) and (count,)
+        Are added to: weighted sums, and weights.
+    """
+    for i in range(len(lab)):
+        best, least = 0, np.float32(1e9)
+        for k in range(len(colours)):
+            a, b, c = (
+                lab[i, 0] - colours[k, 0],
+                lab[i, 1] - colours[k, 1],
+                lab[i, 2] - colours[k, 2],
+            )
+            apart = a * a + b * b + c * c
+            if apart < least:
+                best, least = k, apart
+        total[best] += counts[i]
+        for k in range(3):
+            sums[best, k] += counts[i] * lab[i, k]
+
+
+@njit(nogil=True, cache=True)
+def brought_nearer(lab: Floats, place: int, away: Floats) -> None:
+    """Lower each sample's squared distance to the chosen ones by one more of them."""
+    for i in range(len(lab)):
+        a, b, c = lab[i, 0] - lab[place, 0], lab[i, 1] - lab[place, 1], lab[i, 2] - lab[place, 2]
+        away[i] = min(away[i], a * a + b * b + c * c)

@@ -42,15 +42,16 @@ def made(light: Floats, count: int, opacity: Floats | None = None) -> Floats:
     ndarray, float32, shape (at most count, 3)
         OKLab.
     """
+    from stonestack.core.dither_kernels import gathered
+
     lab, counts = _distinct(light, opacity, count)
     if len(lab) <= count:
         return _ordered(lab)
     centres = _seeded(lab, counts, count, np.random.default_rng(_SEED))
     for _ in range(_ROUNDS):
-        nearest = nearest_of(lab, centres)
-        total = np.bincount(nearest, counts, minlength=count)
-        sums = [np.bincount(nearest, counts * lab[:, k], minlength=count) for k in range(3)]
-        shared = np.stack(sums, axis=1) / np.maximum(total, 1e-9)[:, np.newaxis]
+        sums, total = np.zeros(centres.shape), np.zeros(len(centres))
+        gathered(lab, counts, centres, sums, total)
+        shared = sums / np.maximum(total, 1e-9)[:, np.newaxis]
         new = np.where(total[:, np.newaxis] > 0, shared, centres).astype(np.float32)
         moved = float(np.abs(new - centres).max())
         centres = new
@@ -104,6 +105,8 @@ def _seeded(
     lab: Floats, counts: NDArray[np.float64], count: int, rng: np.random.Generator
 ) -> Floats:
     """Choose first colours far from each other."""
+    from stonestack.core.dither_kernels import brought_nearer
+
     first = int(np.argmax(counts))
     chosen = [first]
     away = np.square(lab - lab[first]).sum(axis=1)
@@ -114,7 +117,7 @@ def _seeded(
             break
         place = int(rng.choice(len(lab), p=chance / total))
         chosen.append(place)
-        away = np.minimum(away, np.square(lab - lab[place]).sum(axis=1))
+        brought_nearer(lab, place, away)
     return lab[chosen]
 
 

@@ -9,10 +9,12 @@ export interface Passing {
   key: string;
 }
 
-/** Longest sides while a control moves; the larger one where a view shows so much, and it is there soon enough. */
-const COARSE = 512;
-const FINE = 1024;
-/** Milliseconds after which a fine look came too late, and before which a coarse one leaves time for a fine one. */
+/** Longest sides while a control moves: as fine as a view shows, as far as that is there soon enough. */
+const SIDES = [256, 512, 1024] as const;
+const FIRST = 1;
+/** A side serves a view of so many times its pixels. */
+const STRETCHED = 1.25;
+/** Milliseconds after which a look came too late, and before which there is time for a finer one. */
 const LATE = 120;
 const EARLY = 35;
 
@@ -42,7 +44,7 @@ export function usePassing(
   const wanted = useRef<{ edit: Edit; map: string; stage: Stage } | null>(null);
   const busy = useRef(false);
   const turn = useRef(0);
-  const fine = useRef(true);
+  const step = useRef(FIRST);
 
   const over = useCallback(() => {
     turn.current += 1;
@@ -60,14 +62,17 @@ export function usePassing(
         const started = turn.current;
         wanted.current = null;
         const params = { path: { surface_id: surface.id } };
-        const longest = fine.current && shown.current > COARSE * 1.25 ? FINE : COARSE;
+        // What suffices for the flat view; the light view is content with the second.
+        const enough = shown.current > SIDES[FIRST] * STRETCHED ? SIDES.length - 1 : FIRST;
+        const at = Math.min(step.current, enough);
+        const longest = SIDES[at] ?? SIDES[FIRST];
         const body = { edit, map, stage, longest };
         const began = performance.now();
         const { key } = await got(api.POST("/api/surfaces/{surface_id}/preview", { params, body }));
         // Wait for the picture too, so that the server works on one at a time, always the newest.
         const there = key !== null && (stage === "compress" || (await isThere(key)));
         const took = performance.now() - began;
-        fine.current = longest === FINE ? took < LATE : took < EARLY;
+        step.current = Math.max(0, at + (took > LATE ? -1 : took < EARLY ? 1 : 0));
         if (there && started === turn.current) setNow({ map, stage, key });
       }
     } catch {
