@@ -61,20 +61,22 @@ def diffused(lab: Floats, colours: Floats, amount: float, wraps: bool) -> NDArra
 
 
 @njit(nogil=True, cache=True)
+def _nearest_to(lab: Floats, i: int, colours: Floats) -> int:
+    """Return which colour, shape (count, 3), lies nearest to ``lab[i]``; of equals the first."""
+    best, least = 0, np.float32(1e9)
+    for k in range(len(colours)):
+        a, b, c = lab[i, 0] - colours[k, 0], lab[i, 1] - colours[k, 1], lab[i, 2] - colours[k, 2]
+        apart = a * a + b * b + c * c
+        if apart < least:
+            best, least = k, apart
+    return best
+
+
+@njit(nogil=True, cache=True)
 def nearest(lab: Floats, colours: Floats, out: NDArray[np.int64], start: int, stop: int) -> None:
     """Fill ``out[i]`` with which colour, shape (count, 3), lies nearest to ``lab[i]``."""
     for i in range(start, stop):
-        best, least = 0, np.float32(1e9)
-        for k in range(len(colours)):
-            a, b, c = (
-                lab[i, 0] - colours[k, 0],
-                lab[i, 1] - colours[k, 1],
-                lab[i, 2] - colours[k, 2],
-            )
-            apart = a * a + b * b + c * c
-            if apart < least:
-                best, least = k, apart
-        out[i] = best
+        out[i] = _nearest_to(lab, i, colours)
 
 
 @njit(nogil=True, cache=True)
@@ -97,16 +99,7 @@ def gathered(
         Are added to: weighted sums, and weights.
     """
     for i in range(len(lab)):
-        best, least = 0, np.float32(1e9)
-        for k in range(len(colours)):
-            a, b, c = (
-                lab[i, 0] - colours[k, 0],
-                lab[i, 1] - colours[k, 1],
-                lab[i, 2] - colours[k, 2],
-            )
-            apart = a * a + b * b + c * c
-            if apart < least:
-                best, least = k, apart
+        best = _nearest_to(lab, i, colours)
         total[best] += counts[i]
         for k in range(3):
             sums[best, k] += counts[i] * lab[i, k]

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from pydantic import BaseModel
 
-from stonestack.core import materials, ops
+from stonestack.core import ops
 from stonestack.core.document import (
     Map,
     MapOrigin,
@@ -23,10 +23,9 @@ from stonestack.core.document import (
 from stonestack.core.graph import Graph, Key, Node, ordered
 from stonestack.core.image import Space
 from stonestack.core.masks import AnyMask
-from stonestack.core.materials import Material
 from stonestack.core.normals import Green
 from stonestack.core.ops.facts import Done, Stored
-from stonestack.core.ops.files import DdsForm, Heading, Listing, Shown, Storing, Text
+from stonestack.core.ops.files import Shown, Storing
 from stonestack.core.ops.pictures import Limit, Reading
 from stonestack.core.ops.stages import GEOMETRY, MASK, Combining, Finishing, Mixing
 from stonestack.core.references import MapRef, MaskRef, Reference, SourceRef, StrokesRef, references
@@ -470,70 +469,3 @@ def closure(graph: Graph, keys: Iterable[Key]) -> dict[Key, Node]:
         if key not in found:
             found.update((n.key, n) for n in ordered(key, graph.__getitem__))
     return found
-
-
-# ---- What leaves -------------------------------------------------------------------------
-
-
-@dataclass(frozen=True)
-class Part:
-    """One file of a delivery: where it lies, and the node that makes it.
-
-    Parameters
-    ----------
-    surface_id : str
-        The surface that it belongs to.
-    map : str or None
-        Id of the map that it holds; None for a definition.
-    path : str
-        Below the delivery, with forward slashes.
-    key : Key
-    """
-
-    surface_id: str
-    map: str | None
-    path: str
-    key: Key
-
-
-def parts_of(wiring: Wiring, surface_id: str, shown: Sequence[Material]) -> list[Part]:
-    """Put the files that a surface delivers into its graph: textures, and definitions.
-
-    Parameters
-    ----------
-    shown : sequence of Material
-        The materials that show the surface.
-    """
-    surface, target, parts = wiring.surface, wiring.target, []
-    for m in surface.maps:
-        leaves = leaving(surface, m, target)
-        key = wiring.at(m.id, Stage.COMPRESS) if leaves.delivered else None
-        if key is not None:
-            dds = ops.put(wiring.graph, "dds", DdsForm(header=target.header), (key,))
-            parts.append(Part(surface_id, m.id, leaves.path, dds))
-    if not parts or not target.materials:
-        return parts
-    for material in shown:
-        text = materials.definition(material, surface, target).decode()
-        key = ops.put(wiring.graph, "text", Text(text=text))
-        parts.append(Part(surface_id, None, target.material_path(material.name), key))
-    return parts
-
-
-def contents_of(graph: Graph, parts: Sequence[Part]) -> Key:
-    """Return the node that lists files; its key says all that they hold, and where they lie."""
-    ordered_parts = sorted(parts, key=lambda part: (part.path, part.key))
-    paths = tuple(part.path for part in ordered_parts)
-    inputs = tuple(part.key for part in ordered_parts)
-    return ops.put(graph, "contents", Listing(paths=paths), inputs)
-
-
-def archive_of(graph: Graph, files: Mapping[str, Key]) -> Key:
-    """Return the node that puts files into one archive, by their paths."""
-    paths = tuple(sorted(files))
-    return ops.put(graph, "archive", Listing(paths=paths), [files[path] for path in paths])
-
-
-def manifest_of(graph: Graph, contents: Key, heading: Heading) -> Key:
-    """Return the node that writes the manifest of a delivery."""
-    return ops.put(graph, "manifest", heading, (contents,))

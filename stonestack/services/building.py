@@ -16,8 +16,9 @@ from stonestack.core.errors import BadRequest, Conflict, NotFound
 from stonestack.core.graph import Graph, Key
 from stonestack.core.ops import File
 from stonestack.core.ops.files import Heading
+from stonestack.core.parts import Part, archive_of, contents_of, manifest_of, parts_of
 from stonestack.core.targets import target_of
-from stonestack.core.wiring import Part, Wiring, archive_of, contents_of, manifest_of, parts_of
+from stonestack.core.wiring import Wiring
 from stonestack.services import history
 from stonestack.services import materials as material_service
 from stonestack.services.history import DELIVERY, SURFACE

@@ -18,10 +18,11 @@ from stonestack.core.checks.findings import Finding
 from stonestack.core.document import SourceOrigin, Stage, Surface
 from stonestack.core.document.project import Settings
 from stonestack.core.materials import Material, check
+from stonestack.core.parts import contents_of, parts_of
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Fit
 from stonestack.core.targets import TARGETS, leaving, target_of
-from stonestack.core.wiring import Wiring, contents_of, parts_of
+from stonestack.core.wiring import Wiring
 from stonestack.services import history
 from stonestack.services.history import MATERIAL, SURFACE
 from stonestack.services.outputs import outputs

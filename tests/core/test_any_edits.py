@@ -16,11 +16,12 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.graph import Node, ordered
 from stonestack.core.masks.rectangle import Rectangle
 from stonestack.core.ops import OPERATIONS
+from stonestack.core.parts import contents_of, parts_of
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps import STEPS
 from stonestack.core.targets import TARGETS, leaving
-from stonestack.core.wiring import Wiring, closure, contents_of, parts_of
+from stonestack.core.wiring import Wiring, closure
 from tests.core.test_graph import EXAMPLES
 from tests.core.test_surface import ORIGIN
 from tests.sizes import times

@@ -29,6 +29,7 @@ from stonestack.core.masks.rectangle import Rectangle
 from stonestack.core.masks.rectangle import draw as draw_rectangle
 from stonestack.core.normals import Green
 from stonestack.core.ops.evaluating import Evaluator
+from stonestack.core.parts import contents_of, parts_of
 from stonestack.core.references import MapRef, SourceRef
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
@@ -39,7 +40,7 @@ from stonestack.core.steps.levels import Levels
 from stonestack.core.steps.tone import Tone
 from stonestack.core.targets import TARGETS, leaving
 from stonestack.core.tile.mirrored import MirrorTile
-from stonestack.core.wiring import Wiring, contents_of, parts_of
+from stonestack.core.wiring import Wiring
 from tests.core.test_surface import ORIGIN, begun
 from tests.support import add_step, colour_picture, set_output, set_step
 
