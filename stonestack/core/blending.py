@@ -13,6 +13,7 @@ import numpy as np
 from stonestack.core.colour import from_seen, seen
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.parallel import texelwise
 from stonestack.core.resize import resize
 from stonestack.core.texels import normalised
 
@@ -97,17 +98,29 @@ def mixed(
             "What this step makes cannot be mixed with what was before.",
             "Take its mask off, and set its amount to 1.",
         )
-    share = np.full((before.height, before.width, 1), amount, np.float32)
+    arrays = [before.pixels, after.pixels]
     if mask is not None:
-        share = share * resize(mask, before.width, before.height).body
+        arrays.append(resize(mask, before.width, before.height).body)
+
+    def work(one: Floats, other: Floats, *masks: Floats) -> Floats:
+        below, above = replace(before, pixels=one), replace(after, pixels=other)
+        share = np.full((*one.shape[:2], 1), amount, np.float32)
+        for covered in masks:
+            share *= covered
+        return _mixed_rows(below, above, share, blend)
+
+    pixels = texelwise(work, *arrays)
+    return replace(before, pixels=pixels, alpha=pixels.shape[2] > before.body.shape[2])
+
+
+def _mixed_rows(before: Picture, after: Picture, share: Floats, blend: Blend) -> Floats:
     if before.space is Space.VECTOR:
         vectors = before.body + (after.body - before.body) * share
-        return before.with_body(normalised(vectors))
+        return before.with_body(normalised(vectors)).pixels
     if blend is not Blend.NORMAL:
         after = after.with_body(_on_seen_scale(before, after, blend))
     if not (before.alpha or after.alpha):
-        body = before.body + (after.body - before.body) * share
-        return before.with_body(np.clip(body, 0, 1))
+        return np.clip(before.body + (after.body - before.body) * share, 0, 1)
     return _with_alpha(before, after, share, blend)
 
 
@@ -123,7 +136,7 @@ def laid_over(
         return mixed(before, layer, mask, min(amount, 1), blend)
     if mask is not None:
         opacity = opacity * resize(mask, layer.width, layer.height).body
-    solid = replace(layer, pixels=np.ascontiguousarray(layer.body), alpha=False)
+    solid = replace(layer, pixels=layer.body, alpha=False)
     share = Picture(np.ascontiguousarray(opacity), Space.DATA)
     return mixed(before, solid, share, min(amount, 1), blend)
 
@@ -133,7 +146,7 @@ def _on_seen_scale(before: Picture, after: Picture, blend: Blend) -> Floats:
     return from_seen(values) if before.space is Space.LINEAR else values.astype(np.float32)
 
 
-def _with_alpha(before: Picture, after: Picture, share: Floats, blend: Blend) -> Picture:
+def _with_alpha(before: Picture, after: Picture, share: Floats, blend: Blend) -> Floats:
     """Mix premultiplied, so that clear colour has no say."""
     a, b = _opacity(before), _opacity(after)
     if blend is not Blend.NORMAL:
@@ -145,8 +158,7 @@ def _with_alpha(before: Picture, after: Picture, share: Floats, blend: Blend) ->
     safe = np.where(np.abs(total) > 1e-6, total, 1)
     body = (before.body * weight_a + after.body * weight_b) / safe
     body = np.where(np.abs(total) > 1e-6, body, before.body)
-    pixels = np.concatenate([np.clip(body, 0, 1), opacity], axis=2).astype(np.float32)
-    return replace(before, pixels=pixels, alpha=True)
+    return np.concatenate([np.clip(body, 0, 1), opacity], axis=2).astype(np.float32)
 
 
 def _opacity(picture: Picture) -> Floats:

@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 
 from stonestack.core.image import Floats
 
+_SOME = 512
+
 
 @njit(nogil=True, cache=True)
 def diffused(lab: Floats, colours: Floats, amount: float, wraps: bool) -> NDArray[np.int32]:
@@ -61,22 +63,35 @@ def diffused(lab: Floats, colours: Floats, amount: float, wraps: bool) -> NDArra
 
 
 @njit(nogil=True, cache=True)
-def _nearest_to(lab: Floats, i: int, colours: Floats) -> int:
-    """Return which colour, shape (count, 3), lies nearest to ``lab[i]``; of equals the first."""
-    best, least = 0, np.float32(1e9)
-    for k in range(len(colours)):
-        a, b, c = lab[i, 0] - colours[k, 0], lab[i, 1] - colours[k, 1], lab[i, 2] - colours[k, 2]
-        apart = a * a + b * b + c * c
-        if apart < least:
-            best, least = k, apart
-    return best
+def nearest(lab: Floats, colours: Floats, out: NDArray[np.int32]) -> None:
+    """Fill ``out[i]`` with which colour lies nearest to ``lab[i]``, of equals the first.
 
+    Some at a time, colour by colour, so that it becomes vector instructions.
 
-@njit(nogil=True, cache=True)
-def nearest(lab: Floats, colours: Floats, out: NDArray[np.int64], start: int, stop: int) -> None:
-    """Fill ``out[i]`` with which colour, shape (count, 3), lies nearest to ``lab[i]``."""
-    for i in range(start, stop):
-        out[i] = _nearest_to(lab, i, colours)
+    Parameters
+    ----------
+    lab : ndarray, float32, shape (samples, 3)
+    colours : ndarray, float32, shape (count, 3)
+    out : ndarray, int32, shape (samples,)
+    """
+    parts, least = np.empty((3, _SOME), np.float32), np.empty(_SOME, np.float32)
+    best = np.empty(_SOME, np.int32)
+    for start in range(0, len(lab), _SOME):
+        count = min(_SOME, len(lab) - start)
+        for i in range(count):
+            for k in range(3):
+                parts[k, i] = lab[start + i, k]
+            best[i], least[i] = 0, np.float32(1e9)
+        for k in range(len(colours)):
+            one, two, three = colours[k, 0], colours[k, 1], colours[k, 2]
+            place = np.int32(k)
+            for i in range(count):
+                a, b, c = parts[0, i] - one, parts[1, i] - two, parts[2, i] - three
+                apart = a * a + b * b + c * c
+                nearer = apart < least[i]
+                best[i] = place if nearer else best[i]
+                least[i] = apart if nearer else least[i]
+        out[start : start + count] = best[:count]
 
 
 @njit(nogil=True, cache=True)
@@ -98,8 +113,10 @@ def gathered(
     sums, total : ndarray, float64, shape (count, 3) and (count,)
         Are added to: weighted sums, and weights.
     """
+    places = np.empty(len(lab), np.int32)
+    nearest(lab, colours, places)
     for i in range(len(lab)):
-        best = _nearest_to(lab, i, colours)
+        best = places[i]
         total[best] += counts[i]
         for k in range(3):
             sums[best, k] += counts[i] * lab[i, k]

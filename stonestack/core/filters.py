@@ -9,12 +9,17 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
 from stonestack.core.image import Floats, Picture
-from stonestack.core.parallel import cores
+from stonestack.core.parallel import cores, over_bands
 
 _REACH = 4.0
 """Standard deviations after which a Gaussian is as good as nothing."""
+_NOTHING = 1e-9
+"""Share of a wave that no float32 shows."""
+_SOME, _ACROSS = 1 << 13, 1 << 8
+"""Texels, and numbers of a row, that are worth a thread of their own."""
 _BY_SUMS = 8.0
 """Standard deviation up to which adding up is faster than going by waves."""
 
@@ -51,13 +56,27 @@ def gaussian(values: Floats, sigma: float, wraps: bool) -> Floats:
 
 def box(values: Floats, radius: int, wraps: bool) -> Floats:
     """Return the mean over a square of ``2 * radius + 1`` texels, shape as given."""
-    import cv2
+    from stonestack.core.filter_kernels import means_along, means_down
 
-    padded = bordered(values, radius, wraps)
-    side = 2 * radius + 1
-    out = cv2.blur(padded, (side, side), borderType=cv2.BORDER_REPLICATE)
-    out = np.asarray(out, np.float32).reshape(padded.shape)
-    return _middle(out, radius)
+    height, width, channels = values.shape
+    values, half = np.ascontiguousarray(values), np.empty(values.shape, np.float32)
+    places = _places(width, radius, wraps)
+    over_bands(lambda a, b: means_along(values[a:b], places, radius, half[a:b]), height)
+    rows, out = half.reshape(height, -1), np.empty((height, width * channels), np.float32)
+    down = _places(height, radius, wraps)
+    over_bands(
+        lambda a, b: means_down(rows[:, a:b], down, radius, out[:, a:b]), width * channels, _ACROSS
+    )
+    return out.reshape(values.shape)
+
+
+def _places(side: int, radius: int, wraps: bool) -> NDArray[np.int32]:
+    """Return which texel of a line stands at each place, from so many before the first on."""
+    at = np.arange(-radius, side + radius)
+    if wraps:
+        return (at % side).astype(np.int32)
+    turned = at % (2 * side)
+    return np.minimum(turned, 2 * side - 1 - turned).astype(np.int32)
 
 
 def bordered(values: Floats, reach: int, wraps: bool) -> Floats:
@@ -96,22 +115,19 @@ def edge_preserving(values: Floats, radius: int, contrast: float, wraps: bool) -
     contrast : float
         Differences well under it are taken for noise.
     """
-    planes = [np.ascontiguousarray(values[..., k]) for k in range(values.shape[2])]
-    guide = values.mean(axis=2, dtype=np.float32)
+    from stonestack.core.filter_kernels import as_lines, on_lines, with_products
 
-    def mean(plane: Floats) -> Floats:
-        return box(plane[..., np.newaxis], radius, wraps)[..., 0]
-
-    mean_guide = mean(guide)
-    spread = np.maximum(mean(guide * guide) - mean_guide * mean_guide, 0)
-    spread += np.float32(contrast * contrast)
-    done = []
-    for plane in planes:
-        mean_plane = mean(plane)
-        shared = mean(plane * guide) - mean_guide * mean_plane
-        slope = np.asarray(shared / spread, np.float32)
-        done.append(mean(slope) * guide + mean(mean_plane - slope * mean_guide))
-    return np.stack(done, axis=2)
+    height, width, channels = values.shape
+    count = height * width
+    flat = np.ascontiguousarray(values).reshape(count, channels)
+    both = np.empty((count, 2 * channels), np.float32)
+    over_bands(lambda a, b: with_products(flat[a:b], both[a:b]), count, _SOME)
+    means = box(both.reshape(height, width, -1), radius, wraps).reshape(count, -1)
+    over_bands(lambda a, b: as_lines(means[a:b], contrast * contrast), count, _SOME)
+    lines = box(means.reshape(height, width, -1), radius, wraps).reshape(count, -1)
+    out = np.empty_like(flat)
+    over_bands(lambda a, b: on_lines(flat[a:b], lines[a:b], out[a:b]), count, _SOME)
+    return out.reshape(values.shape)
 
 
 def _by_sums(padded: Floats, sigma: float, reach: int) -> Floats:
@@ -123,16 +139,19 @@ def _by_sums(padded: Floats, sigma: float, reach: int) -> Floats:
 
 
 def _by_waves(values: Floats, sigma: float) -> Floats:
-    """Return a ring both ways under a Gaussian, exactly."""
+    """Return a ring both ways under a Gaussian, exactly, by those waves that it leaves any of."""
     from scipy import fft
 
     height, width = values.shape[:2]
-    planes = np.ascontiguousarray(values.transpose(2, 0, 1))
-    waves = np.asarray(fft.rfft2(planes, axes=(1, 2), workers=cores()))
     across = np.exp(-2 * (np.pi * sigma * np.fft.rfftfreq(width)) ** 2).astype(np.float32)
     down = np.exp(-2 * (np.pi * sigma * np.fft.fftfreq(height)) ** 2).astype(np.float32)
-    waves *= np.multiply.outer(down, across)
-    out = fft.irfft2(waves, s=(height, width), axes=(1, 2), workers=cores())
+    few = int(np.count_nonzero(across > _NOTHING))
+    planes = np.ascontiguousarray(values.transpose(2, 0, 1))
+    rows = np.asarray(fft.rfft(planes, axis=2, workers=cores()))[..., :few]
+    waves = np.asarray(fft.fft(rows, axis=1, workers=cores()))
+    waves *= np.multiply.outer(down, across[:few])
+    rows = fft.ifft(waves, axis=1, workers=cores())
+    out = fft.irfft(rows, n=width, axis=2, workers=cores())
     return np.ascontiguousarray(np.asarray(out, np.float32).transpose(1, 2, 0))
 
 

@@ -8,6 +8,8 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
+from stonestack.core.parallel import texelwise
+
 Floats = NDArray[np.float32]
 Bytes = NDArray[np.uint8]
 
@@ -94,7 +96,13 @@ def premultiplied(picture: Picture) -> Floats:
     """Return pixels whose body is weighted by alpha, as filters need them."""
     if picture.opacity is None:
         return picture.pixels
-    return np.concatenate([picture.body * picture.opacity, picture.opacity], axis=2)
+
+    def work(pixels: Floats) -> Floats:
+        out = pixels.copy()
+        out[..., :-1] *= pixels[..., -1:]
+        return out
+
+    return texelwise(work, picture.pixels)
 
 
 def straightened(pixels: Floats, like: Picture) -> Picture:
@@ -105,7 +113,10 @@ def straightened(pixels: Floats, like: Picture) -> Picture:
     """
     if not like.alpha:
         return like.with_pixels(pixels)
-    opacity = pixels[..., -1:]
-    safe = np.where(opacity > 1e-6, opacity, np.float32(1.0))
-    body = np.where(opacity > 1e-6, pixels[..., :-1] / safe, np.float32(0.0))
-    return like.with_pixels(np.concatenate([body, np.clip(opacity, 0.0, 1.0)], axis=2))
+
+    def work(weighted: Floats) -> Floats:
+        opacity = weighted[..., -1:]
+        safe = np.where(opacity > 1e-6, opacity, np.float32(np.inf))
+        return np.concatenate([weighted[..., :-1] / safe, np.clip(opacity, 0, 1)], axis=2)
+
+    return like.with_pixels(texelwise(work, pixels))

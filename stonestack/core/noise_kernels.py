@@ -47,24 +47,25 @@ def add_noise(out: Floats, gradients: Floats, weight: float, start: int, stop: i
         At the lattice's corners; the last cell's next corner is the first.
     """
     height, width = out.shape
+    one, by = np.float32(1), np.float32(weight)
     cells_y, cells_x = gradients.shape[:2]
+    left, right = np.empty(width, np.uint32), np.empty(width, np.uint32)
+    along, faded = np.empty(width, np.float32), np.empty(width, np.float32)
+    for column in range(width):
+        u = (column + 0.5) * cells_x / width
+        left[column], right[column] = int(u) % cells_x, (int(u) + 1) % cells_x
+        along[column] = u - int(u)
+        faded[column] = _faded(u - int(u))
     for row in range(start, stop):
         v = (row + 0.5) * cells_y / height
-        y0 = int(v)
-        fy = v - y0
-        y0 = y0 % cells_y
-        y1 = (y0 + 1) % cells_y
-        sy = _faded(fy)
+        y0, fy = int(v) % cells_y, np.float32(v - int(v))
+        y1, sy = (y0 + 1) % cells_y, np.float32(_faded(v - int(v)))
+        across = gradients[y0, :, 0], gradients[y1, :, 0]
+        down = gradients[y0, :, 1] * fy, gradients[y1, :, 1] * (fy - np.float32(1))
+        line = out[row]
         for column in range(width):
-            u = (column + 0.5) * cells_x / width
-            x0 = int(u)
-            fx = u - x0
-            x0 = x0 % cells_x
-            x1 = (x0 + 1) % cells_x
-            a = gradients[y0, x0, 0] * fx + gradients[y0, x0, 1] * fy
-            b = gradients[y0, x1, 0] * (fx - 1) + gradients[y0, x1, 1] * fy
-            c = gradients[y1, x0, 0] * fx + gradients[y1, x0, 1] * (fy - 1)
-            d = gradients[y1, x1, 0] * (fx - 1) + gradients[y1, x1, 1] * (fy - 1)
-            sx = _faded(fx)
+            x0, x1, fx, sx = left[column], right[column], along[column], faded[column]
+            a, b = across[0][x0] * fx + down[0][x0], across[0][x1] * (fx - one) + down[0][x1]
+            c, d = across[1][x0] * fx + down[1][x0], across[1][x1] * (fx - one) + down[1][x1]
             top, bottom = a + (b - a) * sx, c + (d - c) * sx
-            out[row, column] += weight * (top + (bottom - top) * sy)
+            line[column] += by * (top + (bottom - top) * sy)

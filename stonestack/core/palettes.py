@@ -60,12 +60,12 @@ def made(light: Floats, count: int, opacity: Floats | None = None) -> Floats:
     return _ordered(centres)
 
 
-def nearest_of(lab: Floats, colours: Floats) -> NDArray[np.int64]:
+def nearest_of(lab: Floats, colours: Floats) -> NDArray[np.int32]:
     """Return for each of some colours, shape (n, 3), which of a palette lies nearest."""
     from stonestack.core.dither_kernels import nearest
 
-    out = np.empty(len(lab), np.int64)
-    over_bands(lambda a, b: nearest(lab, colours, out, a, b), len(lab), 1 << 13)
+    out = np.empty(len(lab), np.int32)
+    over_bands(lambda a, b: nearest(lab[a:b], colours, out[a:b]), len(lab), 1 << 13)
     return out
 
 
@@ -86,19 +86,24 @@ def _distinct(
 
     Of a picture with more than a few, those of a part of its texels.
     """
-    stored = linear_to_bytes(light).reshape(-1, 3).astype(np.int32)
-    codes = stored[:, 0] << 16 | stored[:, 1] << 8 | stored[:, 2]
+    flat = light.reshape(-1, 3)
     if opacity is not None and (solid := opacity.ravel() > _CLEAR).any():
-        codes = codes[solid]
-    part = codes[:: max(1, len(codes) // _LOOKED_AT)]
-    found, counts = np.unique(part, return_counts=True)
+        flat = flat[solid]
+    part = flat[:: max(1, len(flat) // _LOOKED_AT)]
+    found, counts = np.unique(_codes(part), return_counts=True)
     if len(found) <= few:
-        found, counts = np.unique(codes, return_counts=True)
+        found, counts = np.unique(_codes(flat), return_counts=True)
     if len(found) > _SAMPLES:
         chosen = np.random.default_rng(_SEED).choice(len(found), _SAMPLES, replace=False)
         found, counts = found[chosen], counts[chosen]
     texels = np.stack([found >> 16, found >> 8 & 255, found & 255], axis=1).astype(np.uint8)
     return to_lab(bytes_to_linear(texels)), counts.astype(np.float64)
+
+
+def _codes(light: Floats) -> NDArray[np.int32]:
+    """Return colours, shape (n, 3), as numbers of their eight bits each."""
+    stored = linear_to_bytes(light).astype(np.int32)
+    return stored[:, 0] << 16 | stored[:, 1] << 8 | stored[:, 2]
 
 
 def _seeded(
@@ -111,11 +116,11 @@ def _seeded(
     chosen = [first]
     away = np.square(lab - lab[first]).sum(axis=1)
     for _ in range(count - 1):
-        chance = away * counts
-        total = float(chance.sum())
-        if total <= 0:
+        reached = np.cumsum(away * counts)
+        if reached[-1] <= 0:
             break
-        place = int(rng.choice(len(lab), p=chance / total))
+        drawn = np.searchsorted(reached, rng.random() * reached[-1], side="right")
+        place = min(int(drawn), len(lab) - 1)
         chosen.append(place)
         brought_nearer(lab, place, away)
     return lab[chosen]

@@ -13,6 +13,10 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, wait
 from contextvars import copy_context
 from functools import cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from stonestack.core import stopping
 
@@ -20,6 +24,11 @@ _NAME = "band"
 _FINER = 8
 _WORTH = 1 << 16
 """Numbers below which a thread of its own costs more than it saves."""
+_EVEN = 64
+"""What bands of small units are whole multiples of: a vector instruction and what is left over
+after the last may round differently, so they must not depend on the number of bands."""
+_NEAR = 1 << 14
+"""Texels whose numbers stay in a core's own cache while they are worked on."""
 
 
 @cache
@@ -59,7 +68,8 @@ def over_bands(work: Callable[[int, int], None], count: int, least: int = 1) -> 
     """
     most = cores() * (_FINER if stopping.can_stop() else 1)
     bands = max(1, min(most, count // max(1, least)))
-    edges = [count * i // bands for i in range(bands + 1)]
+    even = _EVEN if least >= _EVEN else 1
+    edges = [*(count * i // bands // even * even for i in range(bands)), count]
 
     def band(start: int, stop: int) -> None:
         stopping.check()
@@ -73,3 +83,36 @@ def over_bands(work: Callable[[int, int], None], count: int, least: int = 1) -> 
     wait(futures)
     for future in futures:
         future.result()
+
+
+def texelwise(
+    work: Callable[..., NDArray[np.float32]], *arrays: NDArray[np.float32]
+) -> NDArray[np.float32]:
+    """Return what work makes of arrays, some rows at a time, spread over the cores.
+
+    The result is that of ``work(*arrays)``, where each texel is made of those at its own place
+    alone. What lies between is small enough to stay near a core and is never whole in memory.
+
+    Parameters
+    ----------
+    work : callable
+        Takes rows of all arrays, gives as many rows.
+    *arrays : ndarray, float32, shape (height, width, ...)
+        All of one height and width.
+    """
+    height, width = arrays[0].shape[:2]
+    rows = max(1, _NEAR // max(1, width))
+    first = work(*(a[:rows] for a in arrays))
+    if rows >= height:
+        return np.asarray(first, np.float32)
+    out = np.empty((height, *first.shape[1:]), np.float32)
+    out[:rows] = first
+    blocks = -(-height // rows)
+
+    def some(start: int, stop: int) -> None:
+        for block in range(start + 1, stop + 1):
+            here: Any = slice(block * rows, (block + 1) * rows)
+            out[here] = work(*(a[here] for a in arrays))
+
+    over_bands(some, blocks - 1)
+    return out

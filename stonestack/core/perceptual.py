@@ -45,7 +45,7 @@ def to_lab(linear: Floats) -> Floats:
     flat = np.ascontiguousarray(linear, np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
     first, second = _TO_CONES.astype(np.float32), _TO_LAB.astype(np.float32)
-    over_bands(lambda a, b: mixed_roots(flat, first, second, out, a, b), len(flat), _ROWS)
+    over_bands(lambda a, b: mixed_roots(flat[a:b], first, second, out[a:b]), len(flat), _ROWS)
     return out.reshape(linear.shape)
 
 
@@ -57,8 +57,8 @@ def from_lab(lab: Floats) -> Floats:
     out = np.empty_like(flat)
     first = np.linalg.inv(_TO_LAB).astype(np.float32)
     second = np.linalg.inv(_TO_CONES).astype(np.float32)
-    over_bands(lambda a, b: mixed_cubes(flat, first, second, out, a, b), len(flat), _ROWS)
-    return np.clip(out, 0, 1, out=out).reshape(lab.shape)
+    over_bands(lambda a, b: mixed_cubes(flat[a:b], first, second, out[a:b]), len(flat), _ROWS)
+    return out.reshape(lab.shape)
 
 
 def distance(lab: Floats, to: Floats, lightness: float = 1.0) -> Floats:

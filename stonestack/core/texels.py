@@ -111,19 +111,16 @@ def to_texels(picture: Picture, bits: int = 8) -> Texels:
     ndarray, uint8 or uint16, shape (height, width, 4)
         Alpha is full where the picture has none.
     """
-    if picture.space is Space.LINEAR:
-        body: Texels = (
-            colour.linear_to_bytes(picture.body)
-            if bits == 8
-            else quantised(colour.to_srgb(picture.body), bits)
-        )
-    elif picture.space is Space.VECTOR:
-        body = quantised(picture.body * np.float32(0.5) + np.float32(0.5), bits)
-    else:
-        body = quantised(picture.body, bits)
     kind = np.uint8 if bits == 8 else np.uint16
     texels: Texels = np.full((picture.height, picture.width, 4), np.iinfo(kind).max, kind)
-    texels[..., :3] = body
+    if picture.space is Space.LINEAR and bits == 8:
+        colour.encode_into(picture.body, texels[..., :3])
+    elif picture.space is Space.LINEAR:
+        texels[..., :3] = quantised(colour.to_srgb(picture.body), bits)
+    elif picture.space is Space.VECTOR:
+        texels[..., :3] = quantised(picture.body * np.float32(0.5) + np.float32(0.5), bits)
+    else:
+        texels[..., :3] = quantised(picture.body, bits)
     if picture.opacity is not None:
         texels[..., 3:] = quantised(picture.opacity, bits)
     return texels

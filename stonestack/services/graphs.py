@@ -34,6 +34,7 @@ class Graphs:
         self._lock = threading.Lock()
         self._nodes: OrderedDict[Key, Node] = OrderedDict()
         self._stored: set[Key] = set()
+        self._passing: set[Key] = set()
         self._trim()
 
     def add(self, graph: Graph, keys: Iterable[Key], lasting: bool = True) -> None:
@@ -46,11 +47,16 @@ class Graphs:
         """
         nodes = closure(graph, keys)
         with self._lock:
+            if lasting:
+                self._passing.difference_update(nodes)
+            else:
+                self._passing.update(k for k in nodes if k not in self._nodes)
             for key, node in nodes.items():
                 self._nodes[key] = node
                 self._nodes.move_to_end(key)
             while len(self._nodes) > _IN_MEMORY:
-                self._nodes.popitem(last=False)
+                old, _ = self._nodes.popitem(last=False)
+                self._passing.discard(old)
             MEMORY.hold("graph", _NODE * len(self._nodes))
             new = [n for k, n in nodes.items() if lasting and k not in self._stored]
         if not new:
@@ -68,6 +74,11 @@ class Graphs:
             if len(self._stored) > _IN_MEMORY:
                 self._stored.clear()  # To store a node again changes nothing.
             self._stored.update(n.key for n in new)
+
+    def passes(self, key: Key) -> bool:
+        """Tell whether a node was only ever made for passing looks."""
+        with self._lock:
+            return key in self._passing
 
     def graph(self, key: Key) -> Graph:
         """Return a node with all that it comes from.

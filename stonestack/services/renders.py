@@ -81,7 +81,7 @@ class Renderer:
         self.graphs = Graphs(engine)
         self._cache = cache
         self._keeper = CacheKeeper(cache)
-        spill = Spill(cache.root / "beyond", _ON_DISK * memory.most)
+        spill = Spill(cache.root / "beyond", _ON_DISK * memory.most, self.graphs.passes)
         self.scheduler = Scheduler(files.read, self._keeper, memory, spill=spill)
         self._lock = threading.Lock()
         self._asked: dict[Key, list[threading.Event]] = {}

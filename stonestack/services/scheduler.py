@@ -331,6 +331,8 @@ class Scheduler:
 
     def _give(self, task: _Task, key: Key, result: Result) -> None:
         task.given[key] = result
+        if key in self._results:
+            self._results.move_to_end(key)
         count, size = self._held.get(key, (0, size_of(result)))
         self._held[key] = (count + 1, size)
         if count == 0:

@@ -13,6 +13,7 @@ import tempfile
 import threading
 import time
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -52,10 +53,14 @@ class Spill:
         A folder of the cache; what earlier runs left there is deleted, a day after.
     most_bytes : int
         On disk; those put there longest ago go first.
+    passes : callable, optional
+        Tells of a key whether it was only made for a look that passes: nobody comes back to it.
     """
 
-    def __init__(self, root: Path, most_bytes: int) -> None:
-        self._root, self._most_bytes = root, most_bytes
+    def __init__(
+        self, root: Path, most_bytes: int, passes: Callable[[Key], bool] = lambda _: False
+    ) -> None:
+        self._root, self._most_bytes, self._passes = root, most_bytes, passes
         self._folder: Path | None = None
         _sweep(root)
         self._lock = threading.Lock()
@@ -71,7 +76,7 @@ class Spill:
 
     def put(self, key: Key, picture: Picture, seconds: float) -> None:
         """Put a picture on disk soon, if it took ``seconds`` to make and that is worth it."""
-        if key in self or picture.pixels.nbytes > seconds * _WORTH:
+        if key in self or picture.pixels.nbytes > seconds * _WORTH or self._passes(key):
             return
         with contextlib.suppress(queue.Full):
             self._queue.put_nowait((key, picture))

@@ -27,6 +27,20 @@ class TransferFunction(unittest.TestCase):
         got = colour.linear_to_bytes(np.array([-3, 7], np.float32))
         np.testing.assert_array_equal(got, [0, 255])
 
+    def test_the_fast_way_there_and_back_keeps_to_the_standard(self) -> None:
+        # What sixteen bits hold, and what is close to ends; the formulas in double precision.
+        ends = [1e-7, 1e-5, 0.0031308, 0.0031309, 0.04045, 0.04046, 1 - 1e-6]
+        x = np.concatenate([np.arange(65536) / 65535, ends]).astype(np.float32)
+        wide = x.astype(np.float64)
+        high = 1.055 * wide ** (1 / 2.4) - 0.055
+        encoded = np.where(wide <= 0.0031308, wide * 12.92, high)
+        decoded = np.where(wide <= 0.04045, wide / 12.92, ((wide + 0.055) / 1.055) ** 2.4)
+        np.testing.assert_allclose(colour.to_seen(x), encoded, atol=5e-7)
+        np.testing.assert_allclose(colour.from_seen(x), decoded, atol=8e-7)
+        outside = np.array([-0.5, 0, 1.5], np.float32)
+        for there in (colour.to_seen, colour.from_seen):
+            np.testing.assert_allclose(there(outside), [0, 0, 1], atol=5e-7)
+
 
 class Luminance(unittest.TestCase):
     def test_white_is_one_and_green_weighs_most(self) -> None:

@@ -1,18 +1,22 @@
 """The graph as it is remembered: each node once, found again after a restart, bounded."""
 
+import time
 import unittest
 from unittest import mock
 
+import numpy as np
 from sqlalchemy import text
 
 from stonestack.core import ops
 from stonestack.core.document import Stage
 from stonestack.core.errors import NotFound
 from stonestack.core.graph import Graph, Key
+from stonestack.core.image import Picture, Space
 from stonestack.core.ops.files import Listing, Text
 from stonestack.core.wiring import Wiring
 from stonestack.services import graphs
 from stonestack.services.graphs import Graphs
+from stonestack.services.spill import Spill
 from tests.core.test_surface import begun
 from tests.support import WorkspaceCase
 
@@ -71,6 +75,25 @@ class Remembered(WorkspaceCase):
         found = self.fresh().graph(key)
         self.assertEqual(len(found), 2_301)
         self.assertEqual(found[key].inputs, graph[key].inputs)
+
+    def test_pictures_of_passing_looks_are_not_put_on_disk(self) -> None:
+        graph = Graph()
+        lasting, passing = (ops.put(graph, "text", Text(text=words)) for words in ("a", "b"))
+        self.known.add(graph, [lasting])
+        self.known.add(graph, [lasting, passing], lasting=False)
+        spill = Spill(self.root / "beyond", 1 << 30, self.known.passes)
+        picture = Picture(np.zeros((60, 60, 3), np.float32), Space.LINEAR)
+        for key in (passing, lasting):
+            spill.put(key, picture, seconds=100)
+        for _ in range(200):
+            if lasting in spill:
+                break
+            time.sleep(0.02)
+        self.assertIn(lasting, spill)
+        self.assertNotIn(passing, spill)
+        spill.close()
+        self.known.add(graph, [passing])
+        self.assertFalse(self.known.passes(passing))
 
     def test_a_passing_look_is_known_now_and_not_after_a_restart(self) -> None:
         graph, key = listing(3)

@@ -232,6 +232,17 @@ class Memory(unittest.TestCase):
             self.assertEqual(list(Path(holder).iterdir()), [])
             self.assertEqual(budget.used(), 0)
 
+    def test_what_is_used_by_another_is_not_what_was_used_longest_ago(self) -> None:
+        scheduler = Scheduler(lambda _: DATA, memory=Budget(110_000), workers=1)
+        self.addCleanup(scheduler.close)
+        graph = Graph()
+        source = ops.put(graph, "decode", {"space": "linear"}, blobs=("0" * 64,))
+        ran: list[str] = []
+        scheduler.on_run = lambda node: ran.append(node.op)
+        for side in range(40, 60):
+            scheduler.result(graph, ops.put(graph, "limit", {"longest": side}, (source,)))
+        self.assertEqual(ran.count("decode"), 1)
+
     def test_what_is_swept_just_after_it_was_found_is_made_anew(self) -> None:
         class Fleeting(Keeper):
             asked = 0

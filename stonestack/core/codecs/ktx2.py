@@ -42,13 +42,13 @@ def write(texture: Texture) -> bytes:
     values_at = index_end + len(descriptor)
     align = lcm(info.unit_bytes, 4)
     place = values_at + len(values)
-    body = bytearray()
+    body: list[bytes] = []
     offsets = [0] * count
     for level in reversed(range(count)):
-        padding = -(place + len(body)) % align
-        body += bytes(padding)
-        offsets[level] = place + len(body)
-        body += texture.levels[level]
+        body.append(bytes(-place % align))
+        offsets[level] = place + len(body[-1])
+        body.append(texture.levels[level])
+        place = offsets[level] + len(body[-1])
     header = _HEADER.pack(
         MAGIC,
         *(info.vk_srgb if texture.srgb else info.vk, 1),
@@ -61,7 +61,7 @@ def write(texture: Texture) -> bytes:
         _LEVEL.pack(offset, len(data), len(data))
         for offset, data in zip(offsets, texture.levels, strict=True)
     )
-    return header + index + descriptor + values + bytes(body)
+    return b"".join([header, index, descriptor, values, *body])
 
 
 @reader("ktx2")

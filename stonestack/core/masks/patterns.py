@@ -115,6 +115,6 @@ NOISE = MaskKind(
     title="Noise",
     hint="Patches with uneven edges",
     params=NoiseMask,
-    version=1,
+    version=2,
     draw=noise,
 )

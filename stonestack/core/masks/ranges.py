@@ -92,7 +92,7 @@ COLOUR_RANGE = MaskKind(
     title="Colour range",
     hint="Where a map has about one colour",
     params=ColourRange,
-    version=1,
+    version=2,
     draw=colour_range,
 )
 VALUE_RANGE = MaskKind(

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from stonestack.core import perceptual, swatches
 from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.parallel import texelwise
 from stonestack.core.stepkind import Group, StepKind, StepParams
 
 _GREY, _COLOURED = 0.02, 0.06
@@ -30,15 +31,19 @@ def colourise(picture: Picture, params: Colourise) -> Picture:
 
     Chroma goes with lightness, as it does on lit matter: black and white have none.
     """
-    lab = perceptual.to_lab(picture.body)
     target = perceptual.to_lab(swatches.linear(params.colour))
-    tinted = lab.copy()
-    tinted[..., 1:] = target[1:] * fading(lab[..., :1], float(target[0]))
-    if params.greys:
-        chroma = np.hypot(lab[..., 1:2], lab[..., 2:3])
-        t = np.clip((_COLOURED - chroma) / (_COLOURED - _GREY), 0, 1)
-        tinted = lab + (tinted - lab) * np.asarray(t * t * (3 - 2 * t), np.float32)
-    return picture.with_body(perceptual.from_lab(tinted))
+
+    def work(body: Floats) -> Floats:
+        lab = perceptual.to_lab(body)
+        tinted = lab.copy()
+        tinted[..., 1:] = target[1:] * fading(lab[..., :1], float(target[0]))
+        if params.greys:
+            chroma = np.sqrt(np.square(lab[..., 1:2]) + np.square(lab[..., 2:3]))
+            t = np.clip((_COLOURED - chroma) / (_COLOURED - _GREY), 0, 1)
+            tinted = lab + (tinted - lab) * np.asarray(t * t * (3 - 2 * t), np.float32)
+        return perceptual.from_lab(tinted)
+
+    return picture.with_body(texelwise(work, picture.body))
 
 
 def fading(lightness: Floats, at: float) -> Floats:
@@ -53,7 +58,7 @@ STEP = StepKind(
     title="Colourise",
     hint="Gives grey areas a colour and keeps their shade",
     params=Colourise,
-    version=1,
+    version=2,
     apply=colourise,
     spaces=frozenset({Space.LINEAR}),
     group=Group.COLOUR,

@@ -67,14 +67,14 @@ def curves(picture: Picture, params: Curves) -> Picture:
     if ends == (0, 1) and all(point.x == point.y for point in params.points):
         return picture
     table = through(params.points)
-    stored = colour.seen(picture)
-    bent = colour.by_table(stored, table)
-    if params.channel != "all" and stored.shape[2] == 3:
-        place = ("red", "green", "blue").index(params.channel)
-        only = bent[..., place]
-        bent = stored.copy()
-        bent[..., place] = only
-    return picture.with_body(colour.from_seen(bent) if picture.space is Space.LINEAR else bent)
+    body = picture.body
+    if params.channel == "all" or body.shape[2] != 3:
+        return picture.with_body(colour.bent(picture, table))
+    place = ("red", "green", "blue").index(params.channel)
+    only = np.ascontiguousarray(body[..., place : place + 1])
+    out = body.copy()
+    out[..., place : place + 1] = colour.bent(picture.with_pixels(only), table)
+    return picture.with_body(out)
 
 
 STEP = StepKind(
@@ -82,7 +82,7 @@ STEP = StepKind(
     title="Curves",
     hint="Bends tones along a curve that you draw",
     params=Curves,
-    version=1,
+    version=2,
     apply=curves,
     spaces=frozenset({Space.LINEAR, Space.DATA}),
     group=Group.TONE,

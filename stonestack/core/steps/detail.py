@@ -11,6 +11,7 @@ from pydantic import Field
 from stonestack.core import colour
 from stonestack.core.filters import edge_preserving, radius_of, weighted_gaussian
 from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.parallel import texelwise
 from stonestack.core.stepkind import Group, StepKind, StepParams
 from stonestack.core.texels import normalised
 
@@ -80,15 +81,20 @@ def sharpen(picture: Picture, params: Sharpen) -> Picture:
     """Add what a blur takes away; of colour in lightness alone, so that no edge is tinted."""
     sigma = radius_of(params.radius, picture)
 
-    def sharper(values: Floats) -> Floats:
-        shade = values
-        if values.shape[2] == 3 and picture.space is Space.LINEAR:
-            shade = (values @ colour.LUMINANCE)[..., np.newaxis]
-        detail = shade - weighted_gaussian(picture, shade, sigma)
+    def shade_of(values: Floats) -> Floats:
+        coloured = values.shape[2] == 3 and picture.space is Space.LINEAR
+        return (values @ colour.LUMINANCE)[..., np.newaxis] if coloured else values
+
+    def sharpened(values: Floats, soft: Floats) -> Floats:
+        detail = shade_of(values) - soft
         if params.least > 0:
             least = np.float32(params.least)
             detail = np.sign(detail) * np.maximum(np.abs(detail) - least, 0)
-        return np.asarray(values + detail * np.float32(params.strength), np.float32)
+        return values + detail * np.float32(params.strength)
+
+    def sharper(values: Floats) -> Floats:
+        soft = weighted_gaussian(picture, texelwise(shade_of, values), sigma)
+        return texelwise(sharpened, values, soft)
 
     return _on_seen(picture, sharper)
 
@@ -107,17 +113,19 @@ def high_pass(picture: Picture, params: HighPass) -> Picture:
     sigma = radius_of(params.radius, picture)
 
     def finer(values: Floats) -> Floats:
-        mean = values.mean(axis=(0, 1), dtype=np.float64).astype(np.float32)
-        return np.asarray(values - weighted_gaussian(picture, values, sigma) + mean, np.float32)
+        means = [values[..., k].mean(dtype=np.float64) for k in range(values.shape[2])]
+        mean = np.array(means, np.float32)
+        broad = weighted_gaussian(picture, values, sigma)
+        return texelwise(lambda rows, broad: rows - broad + mean, values, broad)
 
     return _on_seen(picture, finer)
 
 
 def _on_seen(picture: Picture, work: Callable[[Floats], Floats]) -> Picture:
     """Work on the scale that the eye is even on, and come back."""
-    done = np.clip(work(colour.seen(picture)), 0, 1)
+    done = work(colour.seen(picture))
     linear = picture.space is Space.LINEAR
-    return picture.with_body(colour.from_seen(done) if linear else done)
+    return picture.with_body(colour.from_seen(done) if linear else np.clip(done, 0, 1))
 
 
 DENOISE = StepKind(
@@ -125,7 +133,7 @@ DENOISE = StepKind(
     title="Denoise",
     hint="Smooths noise and keeps edges",
     params=Denoise,
-    version=1,
+    version=2,
     apply=denoise,
     spaces=_NUMBERS,
     group=Group.DETAIL,
@@ -147,7 +155,7 @@ SHARPEN = StepKind(
     title="Sharpen",
     hint="Brings fine detail out",
     params=Sharpen,
-    version=1,
+    version=2,
     apply=sharpen,
     spaces=_NUMBERS,
     group=Group.DETAIL,
@@ -158,7 +166,7 @@ HIGH_PASS = StepKind(
     title="High pass",
     hint="Takes broad tones out and leaves detail",
     params=HighPass,
-    version=1,
+    version=2,
     apply=high_pass,
     spaces=_NUMBERS,
     group=Group.DETAIL,

@@ -7,7 +7,8 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core.image import Picture, Space
+from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.parallel import texelwise
 from stonestack.core.stepkind import Group, StepKind, StepParams
 
 _PIVOT = np.float32(0.18)
@@ -28,10 +29,14 @@ class Exposure(StepParams):
 
 def exposure(picture: Picture, params: Exposure) -> Picture:
     """Multiply the light, then raise it to a power about a middle grey."""
-    light = np.maximum(picture.body, 0) * np.float32(2**params.stops)
-    if params.contrast != 1:
-        light = _PIVOT * (light / _PIVOT) ** np.float32(params.contrast)
-    return picture.with_body(np.clip(light, 0, 1))
+
+    def work(body: Floats) -> Floats:
+        light = np.maximum(body, 0) * np.float32(2**params.stops)
+        if params.contrast != 1:
+            light = _PIVOT * (light / _PIVOT) ** np.float32(params.contrast)
+        return np.clip(light, 0, 1)
+
+    return picture.with_body(texelwise(work, picture.body))
 
 
 STEP = StepKind(

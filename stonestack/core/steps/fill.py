@@ -11,6 +11,7 @@ from pydantic import Field
 from stonestack.core import colour, swatches
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.noise import cells_of, gradient_noise
+from stonestack.core.parallel import texelwise
 from stonestack.core.references import SourceRef
 from stonestack.core.stepkind import Group, StepKind, StepParams
 from stonestack.core.steps.sampling import repeated
@@ -132,8 +133,12 @@ def _between(t: Floats, start: str, end: str, like: Picture) -> Floats:
     linear = like.space is Space.LINEAR
     if linear:
         one, other = colour.to_srgb(one), colour.to_srgb(other)
-    mixed = one + (other - one) * np.asarray(t, np.float32)[..., np.newaxis]
-    return colour.from_seen(mixed) if linear else np.asarray(mixed, np.float32)
+
+    def work(share: Floats) -> Floats:
+        mixed = one + (other - one) * share[..., np.newaxis]
+        return colour.from_seen(mixed) if linear else np.asarray(mixed, np.float32)
+
+    return texelwise(work, np.asarray(t, np.float32))
 
 
 FILL = StepKind(
@@ -152,7 +157,7 @@ GRADIENT = StepKind(
     title="Gradient",
     hint="One colour that goes over into another",
     params=Gradient,
-    version=1,
+    version=2,
     apply=gradient,
     spaces=_NUMBERS,
     group=Group.FILL,
@@ -163,7 +168,7 @@ NOISE = StepKind(
     title="Noise",
     hint="Clouds between two colours; it tiles",
     params=Noise,
-    version=1,
+    version=2,
     apply=noise,
     spaces=_NUMBERS,
     group=Group.FILL,

@@ -8,8 +8,9 @@ import numpy as np
 from pydantic import Field
 
 from stonestack.core import colour
-from stonestack.core.image import Picture, Space
+from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.noise import cells_of, gradient_noise
+from stonestack.core.parallel import texelwise
 from stonestack.core.stepkind import Group, StepKind, StepParams
 
 
@@ -29,17 +30,20 @@ class Grain(StepParams):
 
 def grain(picture: Picture, params: Grain) -> Picture:
     """Add noise on the scale that the eye is even on."""
-    stored = colour.seen(picture)
-    count = stored.shape[2] if params.tinted else 1
+    count = picture.body.shape[2] if params.tinted else 1
     cells = cells_of(params.size, picture.width, picture.height)
     layers = [
         gradient_noise(picture.width, picture.height, cells, 2, 7 * params.seed + place, 0.7)
         for place in range(count)
     ]
-    noise = np.stack(layers, axis=2) * np.float32(params.strength)
-    uneven = np.clip(stored + noise, 0, 1)
     linear = picture.space is Space.LINEAR
-    return picture.with_body(colour.from_seen(uneven) if linear else uneven)
+
+    def work(body: Floats, *noise: Floats) -> Floats:
+        seen = colour.to_seen(body) if linear else body
+        uneven = seen + np.stack(noise, axis=2) * np.float32(params.strength)
+        return colour.from_seen(uneven) if linear else np.clip(uneven, 0, 1)
+
+    return picture.with_body(texelwise(work, picture.body, *layers))
 
 
 STEP = StepKind(
@@ -47,7 +51,7 @@ STEP = StepKind(
     title="Grain",
     hint="Adds fine unevenness",
     params=Grain,
-    version=1,
+    version=2,
     apply=grain,
     spaces=frozenset({Space.LINEAR, Space.DATA}),
     group=Group.DETAIL,

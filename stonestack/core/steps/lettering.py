@@ -13,7 +13,7 @@ from pydantic import Field
 from stonestack.core import swatches
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.stepkind import Group, StepKind, StepParams
-from stonestack.core.steps.placing import Place, placed
+from stonestack.core.steps.placing import Place, covered
 from stonestack.core.steps.stamping import fitted_to_light, stamped
 
 _FONTS = Path(__file__).parent.parent / "lettering"
@@ -81,14 +81,14 @@ def lettering(map_: Picture, params: Lettering) -> Picture:
     proportion = proportion_of(params.text, params.font)
     down = across * proportion * params.stretch
     shape = _drawn(params.text, params.font, across)
-    light = np.broadcast_to(swatches.linear(params.colour), (*shape.shape, 3))
-    pixels = np.concatenate([light, shape[..., np.newaxis]], axis=2).astype(np.float32)
-    sign = Picture(np.ascontiguousarray(pixels), Space.LINEAR, alpha=True)
     mirrored = (params.mirrored in ("across", "both"), params.mirrored in ("down", "both"))
     place = Place(
         params.x * map_.width, params.y * map_.height, across, down, params.turn, mirrored
     )
-    layer = placed(map_, sign, place)
+    cover = covered(map_, Picture(shape[..., np.newaxis], Space.DATA), place)
+    pixels = np.empty((map_.height, map_.width, 4), np.float32)
+    pixels[..., :3], pixels[..., 3:] = swatches.linear(params.colour), cover
+    layer = Picture(pixels, Space.LINEAR, True, map_.wraps)
     return stamped(map_, fitted_to_light(map_, layer, params.light), params.depth)
 
 
@@ -140,7 +140,7 @@ STEP = StepKind(
     title="Lettering",
     hint="Words, placed by hand; over an edge they come in at the other",
     params=Lettering,
-    version=1,
+    version=2,
     apply=lettering,
     spaces=frozenset({Space.LINEAR, Space.DATA, Space.VECTOR}),
     over=True,

@@ -35,11 +35,9 @@ class Levels(StepParams):
 
 def levels(picture: Picture, params: Levels) -> Picture:
     """Stretch values between black and white, then bend them: ``t ** (1 / middle)``."""
-    linear = picture.space is Space.LINEAR
-    stored = colour.to_srgb(picture.body) if linear else picture.body
-    span = np.float32(params.white - params.black)
-    t = np.clip((stored - np.float32(params.black)) / span, 0, 1) ** np.float32(1 / params.middle)
-    return picture.with_body(colour.to_linear(t) if linear else t.astype(np.float32))
+    at = np.linspace(0, 1, colour.STEPS + 1)
+    t = np.clip((at - params.black) / (params.white - params.black), 0, 1) ** (1 / params.middle)
+    return picture.with_body(colour.bent(picture, t.astype(np.float32)))
 
 
 STEP = StepKind(
@@ -47,7 +45,7 @@ STEP = StepKind(
     title="Levels",
     hint="Sets black, white and the middle",
     params=Levels,
-    version=1,
+    version=2,
     apply=levels,
     spaces=frozenset({Space.LINEAR, Space.DATA}),
     group=Group.TONE,

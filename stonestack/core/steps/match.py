@@ -14,6 +14,7 @@ from pydantic import BaseModel, Field
 
 from stonestack.core import perceptual
 from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.parallel import texelwise
 from stonestack.core.references import SourceRef
 from stonestack.core.resize import limited
 from stonestack.core.stepkind import Group, StepKind, StepParams
@@ -90,8 +91,11 @@ def match(picture: Picture, params: Match, other: Picture) -> Picture:
     by = np.where(own.spread > _FLAT, wanted.spread / np.maximum(own.spread, _FLAT), 1)
     share = np.array([params.spread, params.colour, params.colour], np.float32)
     scale = np.asarray(np.clip(by, 0.1, 10) ** share, np.float32)
-    lab = perceptual.to_lab(picture.body)
-    return picture.with_body(perceptual.from_lab((lab - own.mean) * scale + mean))
+
+    def work(body: Floats) -> Floats:
+        return perceptual.from_lab((perceptual.to_lab(body) - own.mean) * scale + mean)
+
+    return picture.with_body(texelwise(work, picture.body))
 
 
 STEP = StepKind(
@@ -99,7 +103,7 @@ STEP = StepKind(
     title="Match",
     hint="Brightness, contrast and colour of another picture, so that both suit one scene",
     params=Match,
-    version=1,
+    version=2,
     apply=match,
     spaces=frozenset({Space.LINEAR}),
     group=Group.COLOUR,

@@ -10,6 +10,7 @@ from pydantic import Field
 
 from stonestack.core import palettes, perceptual, swatches
 from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.parallel import texelwise
 from stonestack.core.references import SourceRef
 from stonestack.core.resize import resize
 from stonestack.core.stepkind import Group, StepKind, StepParams
@@ -42,21 +43,27 @@ class Palette(StepParams):
 
 def palette(picture: Picture, params: Palette, *read: Picture) -> Picture:
     """Bring a picture to few colours, each texel to the nearest for the eye."""
-    lab = perceptual.to_lab(picture.body)
     colours = _colours(picture, params, read)
-    height, width = lab.shape[:2]
+    # Each is one of eight bits, so that so many colours and no more are stored.
+    exact = np.stack([swatches.linear(swatches.named(c)) for c in perceptual.from_lab(colours)])
     if params.dither == "diffused" and params.dithering > 0:
         from stonestack.core.dither_kernels import diffused
 
-        places = np.asarray(diffused(lab, colours, params.dithering, picture.wraps), np.int64)
-    else:
-        if params.dither == "ordered":
-            step = np.float32(_spacing(colours) * params.dithering)
-            lab[..., 0] += palettes.thresholds(height, width) * step
-        places = palettes.nearest_of(lab.reshape(-1, 3), colours).reshape(height, width)
-    # Each is one of eight bits, so that so many colours and no more are stored.
-    exact = [swatches.linear(swatches.named(one)) for one in perceptual.from_lab(colours)]
-    return picture.with_body(np.stack(exact)[places])
+        lab = perceptual.to_lab(picture.body)
+        return picture.with_body(exact[diffused(lab, colours, params.dithering, picture.wraps)])
+    shifts: tuple[Floats, ...] = ()
+    if params.dither == "ordered":
+        step = np.float32(_spacing(colours) * params.dithering)
+        shifts = (palettes.thresholds(picture.height, picture.width) * step,)
+
+    def work(body: Floats, *shift: Floats) -> Floats:
+        lab = perceptual.to_lab(body)
+        for one in shift:
+            lab[..., 0] += one
+        places = palettes.nearest_of(lab.reshape(-1, 3), colours)
+        return np.take(exact, places, axis=0).reshape(body.shape)
+
+    return picture.with_body(texelwise(work, picture.body, *shifts))
 
 
 def _colours(picture: Picture, params: Palette, read: tuple[Picture, ...]) -> Floats:
@@ -95,7 +102,7 @@ PALETTE = StepKind(
     title="Palette",
     hint="Few colours, made, given or read from a picture",
     params=Palette,
-    version=1,
+    version=2,
     apply=palette,
     spaces=frozenset({Space.LINEAR}),
     group=Group.TEXELS,

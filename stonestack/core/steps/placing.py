@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from stonestack.core.image import Floats, Picture, premultiplied, straightened
+from stonestack.core.parallel import over_bands, rows_worth
 from stonestack.core.resize import resize
 
 
@@ -50,15 +51,35 @@ def placed(like: Picture, picture: Picture, place: Place) -> Picture:
     picture : Picture
         Of the map's meaning; straight alpha is kept.
     """
+    out = _over(like, premultiplied(_opaque(_reduced(picture, place))), place)
+    clear = replace(like, pixels=np.zeros((1, 1, out.shape[2]), np.float32), alpha=True)
+    return straightened(out, clear)
+
+
+def covered(like: Picture, shape: Picture, place: Place) -> Floats:
+    """Return how far a shape covers a map where it is placed, shape (height, width, 1).
+
+    Parameters
+    ----------
+    like : Picture
+        As in :func:`placed`.
+    shape : Picture
+        Data of one channel: how far it covers each of its own texels.
+    """
+    return _over(like, _reduced(shape, place).pixels, place)
+
+
+def _reduced(picture: Picture, place: Place) -> Picture:
+    """Return a picture with no more texels than it takes on the map."""
+    width, height = (max(1, round(side)) for side in (place.across, place.down))
+    return resize(picture, min(picture.width, width), min(picture.height, height), "box")
+
+
+def _over(like: Picture, values: Floats, place: Place) -> Floats:
+    """Lay premultiplied values on a clear map where they are placed, with their repeats."""
     width, height = like.width, like.height
-    small = resize(
-        picture,
-        max(1, min(picture.width, round(place.across))),
-        max(1, min(picture.height, round(place.down))),
-        "box",
-    )
-    values = premultiplied(_opaque(small))
     values = values[:: -1 if place.mirrored[1] else 1, :: -1 if place.mirrored[0] else 1]
+    values = np.ascontiguousarray(values)
     turn = math.radians(place.turn)
     cos, sin = math.cos(turn), math.sin(turn)
     out = np.zeros((height, width, values.shape[2]), np.float32)
@@ -66,8 +87,7 @@ def placed(like: Picture, picture: Picture, place: Place) -> Picture:
     for shift_x in _shifts(place.x, reach, width, like.wraps):
         for shift_y in _shifts(place.y, reach, height, like.wraps):
             _laid(out, values, (shift_x, shift_y), (place.across, place.down), (cos, sin))
-    clear = replace(like, pixels=np.zeros((1, 1, values.shape[2]), np.float32), alpha=True)
-    return straightened(out, clear)
+    return out
 
 
 def _opaque(picture: Picture) -> Picture:
@@ -94,6 +114,8 @@ def _laid(
     turned: tuple[float, float],
 ) -> None:
     """Lay premultiplied values over what is there, once."""
+    from stonestack.core.steps.placing_kernels import lay
+
     (mx, my), (across, down), (cos, sin) = middle, size, turned
     reach_x = (abs(across * cos) + abs(down * sin)) / 2 + 1
     reach_y = (abs(across * sin) + abs(down * cos)) / 2 + 1
@@ -101,27 +123,9 @@ def _laid(
     top, bottom = max(0, math.floor(my - reach_y)), min(out.shape[0], math.ceil(my + reach_y))
     if left >= right or top >= bottom:
         return
-    x = np.arange(left, right, dtype=np.float32) + np.float32(0.5 - mx)
-    y = (np.arange(top, bottom, dtype=np.float32) + np.float32(0.5 - my))[:, np.newaxis]
-    u = (x * cos + y * sin) / across + 0.5
-    v = (-x * sin + y * cos) / down + 0.5
-    sampled = _sampled(values, u * values.shape[1] - 0.5, v * values.shape[0] - 0.5)
-    # A hard edge that crosses a texel covers it by its share.
-    cover = np.clip(np.minimum(u, 1 - u) * across + 0.5, 0, 1)
-    cover *= np.clip(np.minimum(v, 1 - v) * down + 0.5, 0, 1)
-    sampled *= cover[..., np.newaxis].astype(np.float32)
-    part = out[top:bottom, left:right]
-    part *= 1 - sampled[..., -1:]
-    part += sampled
+    part, (x, y) = out[top:bottom, left:right], (left + 0.5 - mx, top + 0.5 - my)
 
+    def rows(a: int, b: int) -> None:
+        lay(part[a:b], values, (x, y + a), size, turned)
 
-def _sampled(values: Floats, x: Floats, y: Floats) -> Floats:
-    """Return values between samples, linear both ways; beyond the rim it goes on."""
-    height, width = values.shape[:2]
-    x0, y0 = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
-    fx, fy = (x - x0).astype(np.float32)[..., None], (y - y0).astype(np.float32)[..., None]
-    left, right = np.clip(x0, 0, width - 1), np.clip(x0 + 1, 0, width - 1)
-    top, bottom = np.clip(y0, 0, height - 1), np.clip(y0 + 1, 0, height - 1)
-    above = values[top, left] * (1 - fx) + values[top, right] * fx
-    below = values[bottom, left] * (1 - fx) + values[bottom, right] * fx
-    return np.asarray(above * (1 - fy) + below * fy, np.float32)
+    over_bands(rows, bottom - top, rows_worth(right - left))

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from stonestack.core import perceptual, swatches
 from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.parallel import texelwise
 from stonestack.core.stepkind import Group, StepKind, StepParams
 
 _SHADE = 0.3
@@ -60,9 +61,17 @@ def recolour(picture: Picture, params: Recolour) -> Picture:
 
     What lies beside the old colour lies as far beside the new one: shade and variation stay.
     """
-    lab = perceptual.to_lab(picture.body)
     old, new = (perceptual.to_lab(swatches.linear(one)) for one in (params.old, params.new))
-    share = selected(lab, old, params.tolerance, params.soft, _SHADE)[..., np.newaxis]
+
+    def work(body: Floats) -> Floats:
+        lab = perceptual.to_lab(body)
+        share = selected(lab, old, params.tolerance, params.soft, _SHADE)[..., np.newaxis]
+        return perceptual.from_lab(lab + (_moved(lab, old, new) - lab) * share)
+
+    return picture.with_body(texelwise(work, picture.body))
+
+
+def _moved(lab: Floats, old: Floats, new: Floats) -> Floats:
     moved = np.empty_like(lab)
     moved[..., :1] = lab[..., :1] * (new[0] / max(float(old[0]), 0.02))
     had = float(np.hypot(old[1], old[2]))
@@ -74,7 +83,7 @@ def recolour(picture: Picture, params: Recolour) -> Picture:
         a, b = lab[..., 1], lab[..., 2]
         moved[..., 1] = a * turn.real - b * turn.imag
         moved[..., 2] = a * turn.imag + b * turn.real
-    return picture.with_body(perceptual.from_lab(lab + (moved - lab) * share))
+    return moved
 
 
 STEP = StepKind(
@@ -82,7 +91,7 @@ STEP = StepKind(
     title="Recolour",
     hint="Makes one range of colours another and keeps the shading",
     params=Recolour,
-    version=1,
+    version=2,
     apply=recolour,
     spaces=frozenset({Space.LINEAR}),
     group=Group.COLOUR,

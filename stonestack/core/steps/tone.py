@@ -52,16 +52,16 @@ def tone(picture: Picture, params: Tone) -> Picture:
         ],
         dtype=np.float32,
     )
-    grey = colour.luminance(picture.body)
-    turned = picture.body @ turn.T
-    turned = turned + (grey - colour.luminance(turned))
-    mixed = grey + (turned - grey) * np.float32(params.saturation)
-    light = np.clip(mixed * np.float32(params.brightness), 0, 1)
-    if params.lightness != 0:
-        stored = colour.to_seen(light)
-        end = np.float32(params.lightness > 0)
-        light = colour.from_seen(stored + (end - stored) * np.float32(abs(params.lightness)))
-    return picture.with_body(light)
+    grey = np.tile(colour.LUMINANCE, (3, 1))
+    turn += grey - grey @ turn
+    matrix = params.brightness * (grey + params.saturation * (turn - grey))
+    lit = picture.with_body(colour.by_matrix(picture.body, np.asarray(matrix, np.float32)))
+    if params.lightness == 0:
+        return lit
+    end = float(params.lightness > 0)
+    table = np.linspace(0, 1, colour.STEPS + 1)
+    table += (end - table) * abs(params.lightness)
+    return lit.with_body(colour.bent(lit, table.astype(np.float32)))
 
 
 STEP = StepKind(
@@ -69,7 +69,7 @@ STEP = StepKind(
     title="Tone",
     hint="Brightness, saturation, hue and lightness",
     params=Tone,
-    version=1,
+    version=2,
     apply=tone,
     spaces=frozenset({Space.LINEAR}),
     group=Group.COLOUR,

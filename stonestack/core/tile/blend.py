@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from stonestack.core import colour
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.parallel import over_bands
@@ -227,12 +228,8 @@ class _Ranks:
 
 
 def _looked_up(values: Floats, low: float, high: float, table: Floats) -> Floats:
-    from stonestack.core.colour_kernels import through
-
-    flat = ((values - np.float32(low)) * np.float32(1 / (high - low))).astype(np.float32).ravel()
-    out = np.empty_like(flat)
-    over_bands(lambda a, b: through(flat, table, out, a, b), flat.size, 1 << 14)
-    return out.reshape(values.shape)
+    shares = (values - np.float32(low)) * np.float32(1 / (high - low))
+    return colour.by_table(np.asarray(shares, np.float32), table)
 
 
 GEOMETRY = keeping_whole(solve, lay)
@@ -243,7 +240,7 @@ STEP = StepKind(
     title="Blend pieces",
     hint="For grit, sand or plaster without forms: pieces blended, contrast kept",
     params=BlendTile,
-    version=3,
+    version=4,
     apply=blend_tile,
     spaces=frozenset(Space),
     group=Group.TILE,

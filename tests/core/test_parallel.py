@@ -1,0 +1,88 @@
+"""Work over all cores gives what it gives on one, to the last bit."""
+
+from __future__ import annotations
+
+import unittest
+from unittest.mock import patch
+
+import numpy as np
+
+from stonestack.core import colour, parallel, perceptual, stopping
+from stonestack.core.filters import box
+from stonestack.core.image import Floats
+from stonestack.core.parallel import over_bands, texelwise
+from tests.support import noise
+
+PICTURE = noise(333, 517, 3, 4)
+
+
+class Bands(unittest.TestCase):
+    def test_they_cover_all_once_and_small_units_in_whole_vectors(self) -> None:
+        for count in (1, 63, 64, 1000, 70_001):
+            for least in (1, 64, 5000):
+                with self.subTest(count=count, least=least):
+                    seen = np.zeros(count, int)
+                    starts: list[int] = []
+
+                    def work(a: int, b: int, seen=seen, starts=starts) -> None:  # type: ignore[no-untyped-def]
+                        seen[a:b] += 1
+                        starts.append(a)
+
+                    over_bands(work, count, least)
+                    self.assertTrue((seen == 1).all())
+                    if least >= 64:
+                        self.assertFalse([a for a in starts if a % 64])
+
+    def test_results_do_not_depend_on_how_many_there_are(self) -> None:
+        works = {
+            "encoded": colour.to_seen,
+            "decoded": colour.from_seen,
+            "lab": perceptual.to_lab,
+            "light": lambda v: perceptual.from_lab(perceptual.to_lab(v)),
+            "box": lambda v: box(v, 7, True),
+            "texelwise": lambda v: texelwise(lambda rows: np.sqrt(rows) / 3 + rows, v),
+        }
+        for name, work in works.items():
+            with self.subTest(name):
+                one = work(PICTURE)
+                with patch.object(parallel, "cores", lambda: 7):
+                    np.testing.assert_array_equal(work(PICTURE), one)
+                with stopping.stoppable(lambda: False):
+                    np.testing.assert_array_equal(work(PICTURE), one)
+
+
+class Texelwise(unittest.TestCase):
+    def test_it_is_the_work_on_the_whole(self) -> None:
+        def work(values: Floats, share: Floats) -> Floats:
+            return values[..., :2] * share[..., np.newaxis] + np.float32(0.25)
+
+        share = np.ascontiguousarray(PICTURE[..., 0])
+        for height in (1, 31, 32, 333):
+            with self.subTest(height=height):
+                one = texelwise(work, PICTURE[:height], share[:height])
+                np.testing.assert_array_equal(one, work(PICTURE[:height], share[:height]))
+
+    def test_an_error_in_some_rows_is_the_error_of_all(self) -> None:
+        def work(rows: Floats) -> Floats:
+            if (rows > 2).any():
+                raise ValueError("too bright")
+            return rows
+
+        bright = PICTURE.copy()
+        bright[300] = 3
+        with self.assertRaisesRegex(ValueError, "too bright"):
+            texelwise(work, bright)
+
+
+class Box(unittest.TestCase):
+    def test_it_is_the_mean_over_the_square_carried_on_or_reflected(self) -> None:
+        small = PICTURE[:40, :57]
+        for wraps in (True, False):
+            for radius in (1, 6, 39, 70):
+                with self.subTest(wraps=wraps, radius=radius):
+                    side, edge = 2 * radius + 1, ((radius, radius), (radius, radius), (0, 0))
+                    padded = np.pad(small.astype(float), edge, "wrap" if wraps else "symmetric")
+                    sums = np.pad(padded.cumsum(0).cumsum(1), ((1, 0), (1, 0), (0, 0)))
+                    whole = sums[side:, side:] - sums[:-side, side:] - sums[side:, :-side]
+                    expected = (whole + sums[:-side, :-side]) / side**2
+                    np.testing.assert_allclose(box(small, radius, wraps), expected, atol=2e-7)
