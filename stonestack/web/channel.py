@@ -135,6 +135,8 @@ def made_server(app: Any, guard: Guard, port: int) -> Any:
         max_request_body_size=MOST_FILES + 1,
         # Who reads slowly holds no thread: what is answered is in memory or in a file already.
         outbuf_high_watermark=1 << 40,
+        # A look that passes goes from memory, not by way of a file.
+        outbuf_overflow=8 << 20,
     )
     parser = type("GuardedParser", (Parser,), {"guard": guard})
     server.channel_class = type("GuardedChannel", (HTTPChannel,), {"parser_class": parser})

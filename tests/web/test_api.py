@@ -178,6 +178,24 @@ class TheWay(ApiCase):
             shown = np.asarray(Image.open(io.BytesIO(png.data)).convert("RGB"))
             np.testing.assert_array_equal(texture.texels()[..., :3], shown)
 
+    def test_a_look_at_an_edit_brings_its_texels_and_where_they_are_found_again(self) -> None:
+        surface = self.surface()
+        path = f"/api/surfaces/{surface['id']}"
+        step = {"id": "new", "params": {"kind": "fill", "colour": "#804020"}}
+        edit = {"kind": "add_step", "map": "colour", "step": step}
+        body = {"edit": edit, "map": "colour", "stage": "steps", "longest": 128}
+        answer = self.post(f"{path}/look", body)
+        self.assertEqual(answer.status_code, 200)
+        self.assertRegex(answer.headers["Server-Timing"], r"^look;dur=\d+\.\d$")
+        texels = ktx2.read(answer.data).texels()
+        self.assertLessEqual(max(texels.shape[:2]), 128)
+        self.assertTrue((texels[..., :3] == [0x80, 0x40, 0x20]).all())
+        key = answer.headers["X-Stone-Key"]
+        self.assertEqual(self.get(f"/api/renders/{key}/texels.ktx2").data, answer.data)
+        self.assertEqual(self.get(path).json["revision"], surface["revision"])
+        nothing = self.post(f"{path}/look", {**body, "edit": {**edit, "map": "no"}})
+        self.assertEqual(nothing.status_code, 400)
+
     def test_what_changed_between_two_states_is_said(self) -> None:
         surface = self.surface()
         path = f"/api/surfaces/{surface['id']}"

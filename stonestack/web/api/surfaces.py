@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from functools import partial
 
 from flask import Response
@@ -27,6 +28,8 @@ from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
 from stonestack.web.api.documents import BaseRequest
 from stonestack.web.api.projects import ProjectPath
+
+KEY_HEADER = "X-Stone-Key"
 
 
 class SurfacePath(BaseModel):
@@ -180,6 +183,18 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def preview_surface(path: SurfacePath, body: PreviewRequest) -> Response:
         key = surfaces.preview(ws, path.surface_id, body.edit, body.map, body.stage, body.longest)
         return model(PreviewKey(key=key))
+
+    @app.post("/api/surfaces/<surface_id>/look")
+    def look_at_surface(path: SurfacePath, body: PreviewRequest) -> Response:
+        began = time.perf_counter()
+        key = surfaces.preview(ws, path.surface_id, body.edit, body.map, body.stage, body.longest)
+        if key is None:
+            return Response(status=204)
+        with ws.renderer.asked(key):
+            data = ws.renderer.texels(key)
+        took = (time.perf_counter() - began) * 1e3
+        heads = {KEY_HEADER: key, "Server-Timing": f"look;dur={took:.1f}"}
+        return Response(data, mimetype="image/ktx2", headers=heads)
 
     @app.get("/api/surfaces/<surface_id>/sizes", responses={200: ProposalList})
     def propose_sizes(path: SurfacePath, query: MapQuery) -> Response:
