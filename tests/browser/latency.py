@@ -2,8 +2,9 @@
 
 On a source of 2048 x 2048, in a flat view of 1024 pixels with one tile, the first number of each
 step is dragged on by its slider. Timed in the page, from the pointer's event to the texels that lie
-ready for the GPU, and to the frame that shows them. Shaders and mipmaps do not run, as they would
-take the processor here, and cost a GPU a few milliseconds; all else does.
+ready for the GPU, and to the frame that shows them; and from a press that turns a step off or on,
+or that undoes or does again, to the view that is drawn in full. Shaders and mipmaps do not run, as
+they would take the processor here, and cost a GPU a few milliseconds; all else does.
 """
 
 from __future__ import annotations
@@ -35,6 +36,7 @@ STEPS = (
     "Palette",
     "Low resolution",
 )
+TURNED = ("Levels", "Grain", "Blur")
 WATCH = """
 window.looked = [];
 const fetched = window.fetch;
@@ -52,6 +54,19 @@ window.fetch = async (...asked) => {
     }));
     return new Response(bytes, { headers: answer.headers });
 };
+const press = () => { window.pressed = performance.now(); window.drawn = []; };
+for (const kind of ['pointerdown', 'keydown']) addEventListener(kind, press, true);
+const watched = () => {
+    const canvas = document.querySelector('canvas[data-testid=flat]');
+    if (!canvas) return setTimeout(watched, 200);
+    const note = () => {
+        if (canvas.dataset.drawn !== 'in full') return;
+        window.drawn.push(performance.now() - window.pressed);
+    };
+    const changes = { attributes: true, attributeFilter: ['data-drawn'] };
+    new MutationObserver(note).observe(canvas, changes);
+};
+watched();
 """
 
 
@@ -83,6 +98,28 @@ class Moving(DemoCase):
         print(f"{'step':24}{'texels there':>16}{'shown':>16}{'side':>8}")
         for title in STEPS:
             self.timed(title)
+        for title in TURNED:
+            self.turned(title)
+
+    def turned(self, title: str) -> None:
+        """Print how long it takes to turn a step off and on, and to undo and do that again."""
+        page = self.page
+        with page.expect_response(re.compile("/edits$")):
+            self.pick("Add a step", title)
+        page.wait_for_timeout(12_000)
+        card = page.get_by_role("group", name=title, exact=True).last
+        switch = card.get_by_role("checkbox").first
+        for words, press in (
+            ("off and on", lambda _: switch.click()),
+            ("undone, done", lambda n: page.keyboard.press(f"Control+{'Shift+' * (n % 2)}z")),
+        ):
+            took = []
+            for n in range(14):
+                press(n)
+                page.wait_for_timeout(2_500)  # Each state has been seen by the third.
+                took += page.evaluate("window.drawn.slice(0, 1)") if n > 1 else []
+            most = statistics.quantiles(took, n=20)[-1]
+            print(f"{title}, {words:16}{statistics.median(took):9.0f}{most:7.0f}", flush=True)
 
     def timed(self, title: str) -> None:
         """Print how long the looks at one step take, and take it out again."""
