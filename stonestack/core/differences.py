@@ -65,6 +65,8 @@ def changed_values(before: BaseModel, after: BaseModel, surface: Surface) -> lis
 def _of_surface(before: Surface, after: Surface) -> Iterator[str]:
     if before.title != after.title:
         yield f"Renamed from {before.title} to {after.title}"
+    if before.whole_texels is not after.whole_texels:
+        yield "Texels are kept whole" if after.whole_texels else "Texels are no longer kept whole"
 
 
 def _of_map(before: Surface, after: Surface, now: Map) -> Iterator[str]:

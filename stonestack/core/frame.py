@@ -266,7 +266,7 @@ def _warped(picture: Picture, corners: NDArray[np.float64], width: int, height: 
     there = cv2.getPerspectiveTransform(inner, corners.astype(np.float32))
     matrix = np.linalg.inv(shift) @ there @ shift
     pixels = premultiplied(picture)
-    flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+    flags = cv2.WARP_INVERSE_MAP | (cv2.INTER_NEAREST if picture.whole else cv2.INTER_CUBIC)
     warped = cv2.warpPerspective(
         pixels, matrix, (width, height), flags=flags, borderMode=cv2.BORDER_REFLECT_101
     )

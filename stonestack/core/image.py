@@ -40,6 +40,8 @@ class Picture:
     wraps : bool
         Whether the picture is a torus: its right edge continues at its left, its bottom
         at its top. Filters that look at neighbours follow this.
+    whole : bool
+        Whether its texels are never mixed: what resizes or places it takes the nearest.
     bits : {8, 16}
         How finely the file that it came from was stored; what is written of it is no coarser.
     """
@@ -48,6 +50,7 @@ class Picture:
     space: Space
     alpha: bool = False
     wraps: bool = False
+    whole: bool = False
     bits: int = 8
 
     def __post_init__(self) -> None:

@@ -140,7 +140,8 @@ def resize(
 
     Colour is filtered in linear light and weighted by alpha; vectors are filtered
     component by component and brought back to unit length; everything is clipped to its
-    range, since the filter overshoots at edges. Clear texels get the colour of their neighbours.
+    range, since the filter overshoots at edges. Whole texels are taken as they are. Clear texels
+    get the colour of their neighbours.
 
     Parameters
     ----------
@@ -154,6 +155,8 @@ def resize(
     """
     if (picture.width, picture.height) == (width, height) and repeats == (1, 1):
         return picture
+    if picture.whole:
+        filter_ = "nearest"
     if picture.space is Space.VECTOR:
         # What a game packs into the alpha of normals is a map of its own, no opacity.
         pixels = resample(picture.pixels, width, height, filter_, picture.wraps, repeats)

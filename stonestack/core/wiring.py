@@ -101,7 +101,8 @@ class Wiring:
             shrink = max(1, max(width, height) // self.longest)
             width, height = max(4, width // shrink), max(4, height // shrink)
         size = m.size.model_copy(update={"width": width, "height": height})
-        key = self._returned(m, Stage.SIZE, self._put("size", size, key))
+        sized = self._whole(self._put("size", size, self._whole(key)))
+        key = self._returned(m, Stage.SIZE, sized)
         if stage is Stage.SIZE:
             return key
         way = _Way(key, key)
@@ -201,7 +202,7 @@ class Wiring:
     def _made(self, m: Map, longest: int | None, thawed: bool) -> _Way | None:
         if m.frozen is not None and not thawed:
             reading = Reading(space=ROLES[m.role].space, wraps=m.frozen.wraps)
-            key = self._put("decode", reading, blobs=[m.frozen.sha256])
+            key = self._whole(self._put("decode", reading, blobs=[m.frozen.sha256]))
             key = self._limited(key, longest)
             return _Way(key, key)
         start = self._start(m, longest)
@@ -228,6 +229,10 @@ class Wiring:
             key = None if whole is None else self._put("frame", frame, whole)
         return None if key is None else _Way(key, key)
 
+    def _whole(self, key: Key) -> Key:
+        """Mark a picture where the surface keeps texels whole."""
+        return self._put("whole", None, key) if self.surface.whole_texels else key
+
     def _limited(self, key: Key, longest: int | None) -> Key:
         return key if longest is None else self._put("limit", Limit(longest=longest), key)
 
@@ -244,7 +249,7 @@ class Wiring:
             debanded=m.origin.debanded and m.space is Space.DATA,
         )
         key = self._put("decode", reading, blobs=[m.origin.sha256])
-        return self._limited(self._returned(m, Stage.RAW, key), longest)
+        return self._limited(self._whole(self._returned(m, Stage.RAW, key)), longest)
 
     def _with_steps(self, m: Map, way: _Way, longest: int | None) -> _Way:
         """Apply a map's steps; what moves texels of the one that it moves with comes first."""
@@ -377,7 +382,7 @@ class Wiring:
         if isinstance(reference, MaskRef):
             return self._mask(reference.mask, way, longest)
         if isinstance(reference, SourceRef):
-            return self._limited(self.source_read(reference), longest)
+            return self._limited(self._whole(self.source_read(reference)), longest)
         raise TypeError(f"Nothing says how a {type(reference).__name__} is read.")
 
     def _after_its_steps(self, map_id: str, longest: int | None) -> Key | None:

@@ -2290,7 +2290,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"];
         };
         /**
          * Ellipse
@@ -3039,6 +3039,19 @@ export interface components {
             bytes: number;
             /** File */
             file: string;
+        };
+        /**
+         * KeepWhole
+         * @description Keep the texels of all maps whole, or let them be mixed.
+         */
+        KeepWhole: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "keep_whole";
+            /** On */
+            on: boolean;
         };
         /**
          * KeptView
@@ -4405,7 +4418,7 @@ export interface components {
          */
         PreviewRequest: {
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"];
             /**
              * Longest
              * @default null
@@ -5910,6 +5923,12 @@ export interface components {
             name: string;
             /** Title */
             title: string;
+            /**
+             * Whole texels
+             * @description For art of few texels: none is mixed when it is resized, placed or shown
+             * @default false
+             */
+            whole_texels: boolean;
         };
         /**
          * SurfaceList

@@ -13,6 +13,8 @@ export interface TextureSource {
   kind: Kind;
   /** A look that passes: made already, so that it need not wait its turn, and fetched as plain texels. */
   passing?: boolean;
+  /** Its texels are squares, however near. */
+  whole: boolean;
 }
 
 /** What the numbers mean: colour stored in sRGB, unit vectors, or plain data. */
@@ -58,7 +60,7 @@ export class Textures {
   }
 
   load(source: TextureSource): Promise<Loaded> {
-    const name = `${source.key}:${source.compressed}`;
+    const name = `${source.key}:${source.compressed}:${source.whole}`;
     const known = this.kept.get(name);
     if (known) {
       this.kept.delete(name);
@@ -66,7 +68,8 @@ export class Textures {
       return known;
     }
     const load = () => (source.compressed ? this.blocks(source) : this.picture(source));
-    const loading = source.passing && !source.compressed ? this.texels(source) : inSlot(null, load, true);
+    const coming = source.passing && !source.compressed ? this.texels(source) : inSlot(null, load, true);
+    const loading = source.whole ? coming.then(squares) : coming;
     this.kept.set(name, loading);
     loading.catch(() => this.kept.delete(name));
     this.trim();
@@ -139,6 +142,11 @@ export class Textures {
     texture.needsUpdate = true;
     return { texture, width, height, decode, stored, channels };
   }
+}
+
+function squares(loaded: Loaded): Loaded {
+  loaded.texture.magFilter = THREE.NearestFilter;
+  return loaded;
 }
 
 /** One texel, for a map that is not there. */

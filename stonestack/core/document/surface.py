@@ -293,6 +293,11 @@ class Surface(Document):
     name: str
     maps: tuple[Map, ...] = ()
     masks: tuple[Mask, ...] = Field((), max_length=_MOST_MASKS)
+    whole_texels: bool = Field(
+        False,
+        title="Whole texels",
+        description="For art of few texels: none is mixed when it is resized, placed or shown",
+    )
 
     @field_validator("name")
     @classmethod

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from stonestack.core.edits.maps import AddMap, Freeze, RemoveMap, Rename, Thaw
+from stonestack.core.edits.maps import AddMap, Freeze, KeepWhole, RemoveMap, Rename, Thaw
 from stonestack.core.edits.masks import AddMask, MapOfMask, RemoveMask, SetMask
 from stonestack.core.edits.origins import (
     DropReturned,
@@ -49,6 +49,7 @@ Edit = Annotated[
     | AddMap
     | RemoveMap
     | Freeze
+    | KeepWhole
     | Thaw
     | AddMask
     | SetMask
@@ -66,6 +67,7 @@ __all__ = [
     "DropReturned",
     "Edit",
     "Freeze",
+    "KeepWhole",
     "MapOfMask",
     "MoveStep",
     "PutRecipe",

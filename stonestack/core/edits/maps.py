@@ -95,6 +95,21 @@ class Thaw(Document):
         return f"{before.map(self.map).title} follows its recipe again"
 
 
+class KeepWhole(Document):
+    """Keep the texels of all maps whole, or let them be mixed."""
+
+    kind: Literal["keep_whole"] = "keep_whole"
+    on: bool
+
+    def apply(self, surface: Surface) -> Surface:
+        """Set it."""
+        return rebuilt(surface, whole_texels=self.on)
+
+    def words(self, _before: Surface) -> str:
+        """Say what changed."""
+        return "Texels are kept whole" if self.on else "Texels are mixed where they are resized"
+
+
 class Rename(Document):
     """Change a surface's title; names of files stay."""
 

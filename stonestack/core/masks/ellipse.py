@@ -39,4 +39,5 @@ MASK = MaskKind(
     params=Ellipse,
     version=1,
     draw=draw,
+    edged=True,
 )

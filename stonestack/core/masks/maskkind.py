@@ -59,6 +59,8 @@ class MaskKind:
         ``(params, width, height, wraps, *read) -> ndarray, float32, shape (height, width)``, 0..1;
         pure. What is read are pictures of that size for its references to maps and masks, then
         bytes for those to kept strokes, in the order of their fields.
+    edged : bool
+        Whether it is a form with an edge, which is hard where texels are whole.
     """
 
     name: str
@@ -67,6 +69,7 @@ class MaskKind:
     params: type[MaskShape]
     version: int
     draw: Callable[..., Floats]
+    edged: bool = False
 
     @property
     def reads(self) -> int:

@@ -86,4 +86,5 @@ MASK = MaskKind(
     params=Outline,
     version=1,
     draw=draw,
+    edged=True,
 )

@@ -47,4 +47,5 @@ MASK = MaskKind(
     params=Rectangle,
     version=1,
     draw=draw,
+    edged=True,
 )

@@ -130,6 +130,10 @@ OPERATIONS = (
         Kind.PICTURE,
         lambda p, inputs, _: resize(inputs[0], p.width, p.height),
     ),
+    Operation(
+        *("whole", 1, "Keeping texels whole", Nothing, _ONE, Kind.PICTURE),
+        lambda _, inputs, __: replace(inputs[0], whole=True),
+    ),
     Operation("light", 2, "Measuring the light", Nothing, _ONE, Kind.PICTURE, light),
     Operation(
         "returned", 2, "Laying over", Nothing, (Kind.PICTURE,) * 3, Kind.PICTURE, lay_returned

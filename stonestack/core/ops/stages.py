@@ -81,6 +81,8 @@ def _masking(mask: MaskKind) -> Operation:
         like, *others = inputs
         read = [resize(other, like.width, like.height) for other in others]
         values = mask.draw(params, like.width, like.height, like.wraps, *read, *blobs)
+        if like.whole and mask.edged:
+            values = np.asarray(values >= 0.5, np.float32)
         return Picture(values[..., np.newaxis], Space.DATA, wraps=like.wraps)
 
     return Operation(

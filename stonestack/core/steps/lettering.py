@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Literal
@@ -80,15 +81,17 @@ def lettering(map_: Picture, params: Lettering) -> Picture:
     across = params.width * map_.width
     proportion = proportion_of(params.text, params.font)
     down = across * proportion * params.stretch
-    shape = _drawn(params.text, params.font, across)
+    shape = Picture(_drawn(params.text, params.font, across)[..., np.newaxis], Space.DATA)
     mirrored = (params.mirrored in ("across", "both"), params.mirrored in ("down", "both"))
     place = Place(
         params.x * map_.width, params.y * map_.height, across, down, params.turn, mirrored
     )
-    cover = covered(map_, Picture(shape[..., np.newaxis], Space.DATA), place)
+    cover = covered(replace(map_, whole=False), shape, place)
+    if map_.whole:
+        cover = np.asarray(cover >= 0.5, np.float32)
     pixels = np.empty((map_.height, map_.width, 4), np.float32)
     pixels[..., :3], pixels[..., 3:] = swatches.linear(params.colour), cover
-    layer = Picture(pixels, Space.LINEAR, True, map_.wraps)
+    layer = Picture(pixels, Space.LINEAR, True, map_.wraps, map_.whole)
     return stamped(map_, fitted_to_light(map_, layer, params.light), params.depth)
 
 

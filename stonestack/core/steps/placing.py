@@ -47,7 +47,7 @@ def placed(like: Picture, picture: Picture, place: Place) -> Picture:
     ----------
     like : Picture
         The map. Its size and whether it wraps are followed; where it wraps, what reaches over one
-        edge comes in at the other.
+        edge comes in at the other. Where its texels are whole, so are those that come over it.
     picture : Picture
         Of the map's meaning; straight alpha is kept.
     """
@@ -86,7 +86,8 @@ def _over(like: Picture, values: Floats, place: Place) -> Floats:
     reach = math.hypot(place.across, place.down) / 2 + 2
     for shift_x in _shifts(place.x, reach, width, like.wraps):
         for shift_y in _shifts(place.y, reach, height, like.wraps):
-            _laid(out, values, (shift_x, shift_y), (place.across, place.down), (cos, sin))
+            middle, size = (shift_x, shift_y), (place.across, place.down)
+            _laid(out, values, middle, size, (cos, sin), like.whole)
     return out
 
 
@@ -112,6 +113,7 @@ def _laid(
     middle: tuple[float, float],
     size: tuple[float, float],
     turned: tuple[float, float],
+    whole: bool,
 ) -> None:
     """Lay premultiplied values over what is there, once."""
     from stonestack.core.steps.placing_kernels import lay
@@ -126,6 +128,6 @@ def _laid(
     part, (x, y) = out[top:bottom, left:right], (left + 0.5 - mx, top + 0.5 - my)
 
     def rows(a: int, b: int) -> None:
-        lay(part[a:b], values, (x, y + a), size, turned)
+        lay(part[a:b], values, (x, y + a), size, turned, whole)
 
     over_bands(rows, bottom - top, rows_worth(right - left))

@@ -22,6 +22,7 @@ def lay(
     corner: tuple[float, float],
     size: tuple[float, float],
     turned: tuple[float, float],
+    whole: bool,
 ) -> None:
     """Lay premultiplied values over what is there, linear between them; their rim goes on.
 
@@ -36,6 +37,8 @@ def lay(
         How far the picture reaches across and down, in texels.
     turned : tuple of float
         Cosine and sine of its turn.
+    whole : bool
+        Take the nearest value as it is, and all of a texel or nothing.
     """
     height, width, channels = out.shape
     rows, columns = values.shape[:2]
@@ -46,11 +49,15 @@ def lay(
             x = corner[0] + column
             u, v = (x * cos + y * sin) / across + 0.5, (y * cos - x * sin) / down + 0.5
             cover = _edge(u, across) * _edge(v, down)
+            if whole:
+                cover = 1.0 if cover >= 0.5 else 0.0
             if cover == 0:
                 continue
             u, v = u * columns - 0.5, v * rows - 0.5
             left, top = math.floor(u), math.floor(v)
             fx, fy = u - left, v - top
+            if whole:
+                fx, fy = math.floor(fx + 0.5), math.floor(fy + 0.5)
             right, bottom = min(max(left + 1, 0), columns - 1), min(max(top + 1, 0), rows - 1)
             left, top = min(max(left, 0), columns - 1), min(max(top, 0), rows - 1)
             shares = (

@@ -40,7 +40,7 @@ def repeated(
     y = ((np.arange(like.height) + 0.5) / like.height)[:, np.newaxis]
     u = matrix[0, 0] * x + matrix[0, 1] * y - shift[0]
     v = matrix[1, 0] * x + matrix[1, 1] * y - shift[1]
-    out = _sampled(values, u, v)
+    out = _sampled(values, u, v, like.whole)
     return straightened(out, replace(small, wraps=like.wraps))
 
 
@@ -74,11 +74,15 @@ def _as(picture: Picture, like: Picture) -> Picture:
     return replace(picture, pixels=np.ascontiguousarray(pixels), space=like.space)
 
 
-def _sampled(values: Floats, u: NDArray[np.float64], v: NDArray[np.float64]) -> Floats:
-    """Return a ring both ways at places in shares of its sides, with lines between samples."""
+def _sampled(values: Floats, u: NDArray[np.float64], v: NDArray[np.float64], whole: bool) -> Floats:
+    """Return a ring both ways at places in shares of its sides: lines between samples, or none."""
     import cv2
 
     height, width = values.shape[:2]
+    if whole:
+        rows, columns = (np.floor(v * height) % height, np.floor(u * width) % width)
+        taken = values[rows.astype(np.int64), columns.astype(np.int64)]
+        return np.asarray(taken, np.float32)
     ring = np.concatenate([values, values[:1]], axis=0)
     ring = np.concatenate([ring, ring[:, :1]], axis=1)
     x = ((u * width - 0.5) % width).astype(np.float32)

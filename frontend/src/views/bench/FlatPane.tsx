@@ -32,7 +32,7 @@ function source(
   // At the start a derived map is still the map that it comes from.
   const origin = surface.document.maps.find((m) => m.id === map)?.origin;
   const seen = (stage === "source" || stage === "raw") && origin?.kind === "map" ? origin.map : map;
-  return { key, compressed: stage === "compress", kind: kindOf(surface, seen, knowledge) };
+  return { key, compressed: stage === "compress", kind: kindOf(surface, seen, knowledge), whole: surface.document.whole_texels };
 }
 
 /** The map laid flat, at the chosen stage; the wipe shows its source beside it. */
@@ -90,14 +90,15 @@ export function FlatPane({
 
   const [showing, setShowing] = useState<number | null>(null);
   const { data: other } = useRevision(surface.id, showing);
+  const whole = surface.document.whole_texels;
   const then = showing === null ? undefined : other?.keys[map]?.[stage];
   const current =
     framing
       ? source(surface, map, "raw", knowledge)
       : then && knowledge
-        ? { key: then, compressed: stage === "compress", kind: kindOf(surface, map, knowledge) }
+        ? { key: then, compressed: stage === "compress", kind: kindOf(surface, map, knowledge), whole }
       : passing?.map === map && knowledge
-        ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(surface, map, knowledge), passing: true }
+        ? { key: passing.key, compressed: passing.stage === "compress", kind: kindOf(surface, map, knowledge), passing: true, whole }
         : source(surface, map, stage, knowledge);
   const [against, setAgainst] = useState<number | null>(null);
   const { data: history } = useHistory(surface.id, surface.moves);
@@ -106,7 +107,7 @@ export function FlatPane({
   const raw = surface.keys[map]?.raw !== surface.keys[map]?.source;
   const before: TextureSource | null =
     framing || !knowledge ? null : against !== null && old
-      ? { key: old, compressed: stage === "compress", kind: kindOf(surface, map, knowledge) }
+      ? { key: old, compressed: stage === "compress", kind: kindOf(surface, map, knowledge), whole }
       : stage === "source"
         ? raw ? source(surface, map, "raw", knowledge) : null
         : source(surface, map, "source", knowledge);

@@ -161,10 +161,11 @@ function slotSource(
   const map = lit(surface, slot, knowledge);
   if (!map || !knowledge) return null;
   const kind = kindOf(surface, map.id, knowledge);
-  if (passing?.map === map.id) return { key: passing.key, compressed: false, kind, passing: true };
+  const whole = surface.document.whole_texels;
+  if (passing?.map === map.id) return { key: passing.key, compressed: false, kind, passing: true, whole };
   const key = surface.keys[map.id]?.compress;
   if (!key || (slot === "opacity" && !surface.outputs[map.id]?.delivered)) return null;
-  return { key, compressed: true, kind };
+  return { key, compressed: true, kind, whole };
 }
 
 /** Where the light stands, seen from above: near the middle is high. */

@@ -4,6 +4,7 @@ import { useFacts } from "@/api/queries";
 import { Button } from "@/parts/Button";
 import { Density } from "@/parts/Density";
 import { SchemaForm } from "@/parts/SchemaForm";
+import { Tick } from "@/parts/Tick";
 import { Verdict } from "@/parts/Verdict";
 import type { ControlsProps } from "./controlsProps";
 
@@ -24,6 +25,7 @@ export function SizeControls({ project, surface, map, knowledge, change }: Contr
     enabled: Boolean(surface.keys[map.id]?.steps),
   });
   const size = map.size;
+  const whole = surface.document.whole_texels;
   const set = (part: Partial<Size>) => {
     change({ kind: "set_size", map: map.id, size: { ...size, ...part }, all_maps: false });
   };
@@ -47,9 +49,15 @@ export function SizeControls({ project, surface, map, knowledge, change }: Contr
       <SchemaForm
         schema={knowledge.forms["Size"] ?? {}}
         values={size}
-        skip={["width", "height", "across", "down"]}
+        skip={["width", "height", "across", "down", ...(whole ? ["filter"] : [])]}
         onSettle={set}
       />
+      <Tick
+        checked={whole}
+        onChange={(on) => { change({ kind: "keep_whole", on }); }}
+      >
+        Whole texels <span className="text-fine text-ink-2">of all maps: none is mixed, as art of few texels needs</span>
+      </Tick>
       {size.fit === "repeat" && (
         <div className="flex items-center gap-2 text-small">
           {(["across", "down"] as const).map((way) => (
