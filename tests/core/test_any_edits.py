@@ -122,6 +122,7 @@ DRAWN: tuple[Draw, ...] = (
     lambda chance, _surface: edits.AddMap(role=chance.choice(list(Role))),
     lambda chance, surface: edits.RemoveMap(map=_map(chance, surface)),
     lambda chance, _surface: edits.Rename(title=f"Called {chance.randrange(99)}"),
+    lambda chance, _surface: edits.KeepWhole(on=chance.random() < 0.5),
 )
 
 

@@ -23,6 +23,7 @@ from stonestack.core.steps import AnyStep
 from stonestack.core.steps.fill import Fill, Pattern
 from stonestack.core.steps.laying import LayPicture
 from stonestack.core.steps.lettering import Lettering
+from stonestack.core.targets import TARGETS
 from stonestack.core.wiring import Wiring
 from tests.core.test_surface import ORIGIN
 from tests.support import set_output
@@ -93,7 +94,7 @@ class Whole(unittest.TestCase):
     def test_every_level_that_leaves_has_its_colours_and_no_other(self) -> None:
         surface = self.sized(small(), Size(width=64, height=64))
         surface = set_output("colour", format=BlockFormat.RGBA8).apply(surface)
-        wiring = Wiring(surface)
+        wiring = Wiring(surface, target=TARGETS["saltglass"])
         key = wiring.at("colour", Stage.COMPRESS)
         assert key is not None
         texture = Evaluator(FILES.__getitem__).result(wiring.graph, key)
