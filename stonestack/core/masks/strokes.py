@@ -112,13 +112,14 @@ class Strokes(MaskShape):
 
 def draw(_params: Strokes, width: int, height: int, wraps: bool, data: bytes) -> Floats:
     """Draw the strokes one after another; within a stroke nothing is laid on twice."""
-    out = np.zeros((height, width), np.float32)
+    out, room = (np.zeros((height, width), np.float32) for _ in range(2))
     for stroke in read(data).strokes:
         if stroke.nib is not None:
             out[texels(stroke, width, height, wraps)] = 0 if stroke.takes else 1
             continue
-        cover = _covered(stroke, width, height, wraps)
-        out = np.asarray(out * (1 - cover) if stroke.takes else out + cover * (1 - out), np.float32)
+        cover, here = _covered(stroke, wraps, room)
+        before = out[here]
+        out[here] = before * (1 - cover) if stroke.takes else before + cover * (1 - before)
     return out
 
 
@@ -157,13 +158,27 @@ def covered(stroke: Stroke, width: int, height: int, wraps: bool) -> Texels:
     """Return the rows and columns of the texels that a stroke covers by half or more."""
     if stroke.nib is not None:
         return texels(stroke, width, height, wraps)
-    rows, columns = np.nonzero(_covered(stroke, width, height, wraps) >= 0.5)
-    return rows, columns
+    cover, here = _covered(stroke, wraps, np.zeros((height, width), np.float32))
+    down, across = np.nonzero(cover >= 0.5)
+    return here[0].ravel()[down], here[1].ravel()[across]
 
 
-def _covered(stroke: Stroke, width: int, height: int, wraps: bool) -> Floats:
-    """Return how far one stroke covers each texel: the most that any part of it does."""
-    out = np.zeros((height, width), np.float32)
+def _covered(stroke: Stroke, wraps: bool, room: Floats) -> tuple[Floats, Texels]:
+    """Return how far one stroke covers each texel that it comes near: the most that any part does.
+
+    Parameters
+    ----------
+    room : ndarray, float32, shape (height, width)
+        Nought everywhere, before and after.
+
+    Returns
+    -------
+    cover : ndarray, float32, shape (rows, columns)
+    here : tuple of ndarray
+        Those rows and columns of the map, so that they pick such a part of it.
+    """
+    height, width = room.shape
+    rows, columns = np.zeros(height, np.bool_), np.zeros(width, np.bool_)
     points = [*stroke.points, stroke.points[-1]] if len(stroke.points) == 1 else stroke.points
     scale = np.array([width, height], np.float64)
     for one, other in itertools.pairwise(points):
@@ -172,8 +187,12 @@ def _covered(stroke: Stroke, width: int, height: int, wraps: bool) -> Floats:
         reach = max(radii) + 1
         low, high = np.minimum(start, end) - reach, np.maximum(start, end) + reach
         for shift in _shifts(low, high, scale, wraps):
-            _segment(out, start + shift, end + shift, radii, stroke.soft)
-    return out
+            part = _segment(room, start + shift, end + shift, radii, stroke.soft)
+            rows[part[0]], columns[part[1]] = True, True
+    here = np.flatnonzero(rows)[:, np.newaxis], np.flatnonzero(columns)[np.newaxis]
+    cover = room[here]
+    room[here] = 0
+    return cover, here
 
 
 def _shifts(low: Place, high: Place, scale: Place, wraps: bool) -> list[Place]:
@@ -187,15 +206,20 @@ def _shifts(low: Place, high: Place, scale: Place, wraps: bool) -> list[Place]:
     return [np.array([x, y]) * scale for x in steps[0] for y in steps[1]]
 
 
-def _segment(out: Floats, start: Place, end: Place, radii: list[float], soft: float) -> None:
-    """Lay one part of a stroke, between two places, where it covers more than what is there."""
+def _segment(
+    out: Floats, start: Place, end: Place, radii: list[float], soft: float
+) -> tuple[slice, slice]:
+    """Lay one part of a stroke, between two places, where it covers more than what is there.
+
+    Return the rows and columns that it comes near.
+    """
     reach = max(radii) + 1
     height, width = out.shape
     left, top = np.floor(np.minimum(start, end) - reach).astype(int)
     right, bottom = np.ceil(np.maximum(start, end) + reach).astype(int)
     left, top, right, bottom = max(left, 0), max(top, 0), min(right, width), min(bottom, height)
     if left >= right or top >= bottom:
-        return
+        return slice(0), slice(0)
     x = np.arange(left, right) + 0.5 - start[0]
     y = (np.arange(top, bottom) + 0.5 - start[1])[:, np.newaxis]
     way = end - start
@@ -211,6 +235,7 @@ def _segment(out: Floats, start: Place, end: Place, radii: list[float], soft: fl
     cover = np.where(rim > 1, t * t * (3 - 2 * t), t).astype(np.float32)
     part = out[top:bottom, left:right]
     np.maximum(part, cover, out=part)
+    return slice(top, bottom), slice(left, right)
 
 
 MASK = MaskKind(
