@@ -19,12 +19,14 @@ from stonestack.core.normals import Green, green_of
 from stonestack.core.readers import reader
 from stonestack.core.resize import limited
 from stonestack.core.roles import Role
-from stonestack.core.texels import from_texels
+from stonestack.core.texels import from_texels, to_texels
 
 _LOOKED_AT = 512
 _LEAST = 32
 _NAMED_GREEN = 0.9
 """How sure a name is that says which way green points; slopes that are surer overrule it."""
+_FEW_ACROSS, _FEW_COLOURS, _EACH = 128, (3, 64), 8
+"""Longest side, fewest and most colours of art of few texels, and how often each is used."""
 _MEETS, _AS_SHARP = 1.1, 0.8
 """How much of a step, and how little detail, an edge may have that meets."""
 
@@ -34,7 +36,8 @@ class SourceFacts(FileFacts):
 
     ``green`` tells of normals which way their second channel points, as their slopes show.
     ``use`` is ``surface``, ``icon`` or ``unknown``; confidence is 0..1. ``wraps`` tells that its
-    opposite edges meet, so that it is a tile already.
+    opposite edges meet, so that it is a tile already; ``few`` that it is art of few texels, each of
+    which counts.
     """
 
     stem: str = ""
@@ -46,6 +49,7 @@ class SourceFacts(FileFacts):
     green: Green | None = None
     green_confidence: float = 0.0
     wraps: bool = False
+    few: bool = False
 
     @computed_field  # type: ignore[prop-decorator]
     @property
@@ -56,6 +60,15 @@ class SourceFacts(FileFacts):
         """
         sure = self.role is not None and self.role_confidence >= CALLED
         return self.role if sure and self.role is not None else Role.COLOUR
+
+
+def few_texels(picture: Picture) -> bool:
+    """Tell whether a picture of colour is art of few texels: small, in few colours, each often."""
+    if max(picture.width, picture.height) > _FEW_ACROSS:
+        return False
+    body = to_texels(picture)[..., :3].reshape(-1, 3).astype(np.uint32)
+    count = len(np.unique(body[:, 0] << 16 | body[:, 1] << 8 | body[:, 2]))
+    return _FEW_COLOURS[0] <= count <= min(_FEW_COLOURS[1], len(body) // _EACH)
 
 
 class SourceSet(BaseModel):

@@ -20,7 +20,7 @@ from stonestack.core.document import SourceOrigin, rebuilt
 from stonestack.core.errors import BadFile, Conflict, StoneError
 from stonestack.core.image import Picture, Space
 from stonestack.core.naming import plain_file_name
-from stonestack.core.sources import SourceFacts, edges_meet, examine
+from stonestack.core.sources import SourceFacts, edges_meet, examine, few_texels
 from stonestack.services import projects, shelf
 from stonestack.services.jobs import Progress
 from stonestack.services.workspace import Workspace, must
@@ -68,6 +68,7 @@ def view(row: SourceRow) -> SourceView:
             height=facts.height,
             alpha=facts.alpha == "used",
             wraps=facts.wraps,
+            few=facts.few,
         ),
     )
 
@@ -101,7 +102,9 @@ def _kept(
         )
     suffixes = projects.get(ws, project_id).target.suffixes
     examined = examine(plain, data, suffixes)
-    facts = examined.facts.model_copy(update={"wraps": edges_meet(examined.small)})
+    facts = examined.facts.model_copy(
+        update={"wraps": edges_meet(examined.small), "few": few_texels(examined.small)}
+    )
     with _coming(ws, data) as digest, ws.writing() as session:
         described[digest] = examined.described
         known = session.exec(

@@ -19,6 +19,7 @@ from stonestack.core.ops.evaluating import Evaluator
 from stonestack.core.references import SourceRef
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Fit, Size
+from stonestack.core.sources import few_texels
 from stonestack.core.steps import AnyStep
 from stonestack.core.steps.fill import Fill, Pattern
 from stonestack.core.steps.laying import LayPicture
@@ -141,6 +142,33 @@ class Whole(unittest.TestCase):
         for longest in (16, 64, 128):
             seen = picture(surface, Role.COLOUR, Stage.SIZE, longest)
             self.assertLessEqual(colours(seen), GIVEN)
+
+    def test_art_of_few_texels_is_told_from_other_small_pictures(self) -> None:
+        def few(art: np.ndarray) -> bool:
+            return few_texels(texels.from_texels(np.asarray(art, np.uint8), Space.LINEAR))
+
+        self.assertTrue(few(ART))
+        self.assertTrue(few(np.kron(ART, np.ones((4, 4, 1)))))
+        ramp = np.broadcast_to(np.arange(64)[:, np.newaxis, np.newaxis] * 4, (64, 64, 3))
+        noise = np.random.default_rng(2).integers(0, 256, (64, 64, 3))
+        for name, other in (
+            ("one colour", np.full((32, 32, 3), 90)),
+            ("two", np.kron(np.eye(8)[..., np.newaxis], np.full((4, 4, 3), 200))),
+            ("noise", noise),
+            ("large", np.kron(ART, np.ones((12, 12, 1)))),
+            ("a ramp of more tones", np.concatenate([ramp, ramp + 1, ramp + 2], axis=1)),
+        ):
+            with self.subTest(name):
+                self.assertFalse(few(other))
+
+    def test_a_surface_that_begins_with_it_keeps_it_whole_and_cuts_nothing(self) -> None:
+        origin = ORIGIN.model_copy(update={"width": SIDE, "height": SIDE, "few": True})
+        surface = edits.SetOrigin(map="colour", origin=origin).apply(new_surface("Sign", "sign"))
+        self.assertTrue(surface.whole_texels)
+        self.assertEqual(surface.map("colour").steps, ())
+        self.assertLessEqual(colours(picture(surface, Role.COLOUR, Stage.SIZE)), GIVEN)
+        other = edits.SetOrigin(map="colour", origin=ORIGIN).apply(new_surface("Floor", "floor"))
+        self.assertFalse(other.whole_texels)
 
     def test_turned_off_all_is_as_it_was_before_it_was_there(self) -> None:
         before = small(whole=False)

@@ -5381,7 +5381,8 @@ export interface components {
          *
          *     ``green`` tells of normals which way their second channel points, as their slopes show.
          *     ``use`` is ``surface``, ``icon`` or ``unknown``; confidence is 0..1. ``wraps`` tells that its
-         *     opposite edges meet, so that it is a tile already.
+         *     opposite edges meet, so that it is a tile already; ``few`` that it is art of few texels, each of
+         *     which counts.
          */
         SourceFacts: {
             /**
@@ -5413,6 +5414,11 @@ export interface components {
             colour_space: "srgb" | "linear" | "unmarked";
             /** Extension Lies */
             extension_lies: boolean;
+            /**
+             * Few
+             * @default false
+             */
+            few: boolean;
             /** @default null */
             green: components["schemas"]["Green"] | null;
             /**
@@ -5501,6 +5507,12 @@ export interface components {
              * @default false
              */
             debanded: boolean;
+            /**
+             * Art of few texels
+             * @description Small and in few colours, so that each texel counts
+             * @default false
+             */
+            few: boolean;
             /**
              * @default {
              *       "bottom_left": {

@@ -76,6 +76,11 @@ class SourceOrigin(Document):
         title="Its edges meet",
         description="It is a tile already: what looks at neighbours goes on over its edges",
     )
+    few: bool = Field(
+        False,
+        title="Art of few texels",
+        description="Small and in few colours, so that each texel counts",
+    )
     debanded: bool = Field(
         False,
         title="Even out its steps",

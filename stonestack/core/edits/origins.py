@@ -257,7 +257,7 @@ def usual_size(colour: Map, origin: SourceOrigin) -> Size:
     square = any(
         getattr(step.params, "shape", "found") == "square" and step.enabled for step in colour.steps
     )
-    kept = 1.0 if origin.wraps else _KEPT
+    kept = 1.0 if origin.wraps or origin.few else _KEPT
     shorter = min(origin.width, origin.height)
     width, height = (shorter, shorter) if square else (origin.width, origin.height)
     return Size(
@@ -269,14 +269,16 @@ def usual_size(colour: Map, origin: SourceOrigin) -> Size:
 def _settled(surface: Surface, colour: Map, origin: SourceOrigin) -> Surface:
     """Fit a new surface to the colour that has come in: sizes near its own, and its alpha.
 
-    A colour that tiles already is not cut.
+    A colour that tiles already is not cut; art of few texels begins as it is, and is kept whole.
     """
-    if origin.wraps:
-        steps = tuple(s for s in colour.steps if s.kind.family != FAMILY)
+    if origin.wraps or origin.few:
+        kept = () if origin.few else colour.steps
+        steps = tuple(s for s in kept if s.kind.family != FAMILY)
         surface = surface.with_map(rebuilt(colour, steps=steps))
         colour = surface.map(colour.id)
     size = usual_size(colour, origin)
-    surface = rebuilt(surface, maps=tuple(rebuilt(m, size=size) for m in surface.maps))
+    sized = tuple(rebuilt(m, size=size) for m in surface.maps)
+    surface = rebuilt(surface, maps=sized, whole_texels=surface.whole_texels or origin.few)
     if origin.alpha and surface.of_role(Role.ALPHA) is None:
         order = list(Role)
         maps = (*surface.maps, new_map(surface, Role.ALPHA))

@@ -56,7 +56,10 @@ export function SizeControls({ project, surface, map, knowledge, change }: Contr
         checked={whole}
         onChange={(on) => { change({ kind: "keep_whole", on }); }}
       >
-        Whole texels <span className="text-fine text-ink-2">of all maps: none is mixed, as art of few texels needs</span>
+        <span>
+          Whole texels
+          <span className="block text-fine text-ink-2">Of all maps: none is mixed, as art of few texels needs</span>
+        </span>
       </Tick>
       {size.fit === "repeat" && (
         <div className="flex items-center gap-2 text-small">
