@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from flask import Response, g, send_from_directory
 from flask_openapi3.models.info import Info
@@ -30,9 +31,40 @@ from stonestack.web.api import (
 STATIC = Path(__file__).with_name("static")
 
 
-def create_app(ws: Workspace) -> OpenAPI:
+class Described(OpenAPI):
+    """The application with a description of every route, which takes seconds to put together."""
+
+    described = True
+
+    def _decorated(self, how: str, rule: str, options: dict[str, Any]) -> Any:
+        return getattr(super(), how)(rule, doc_ui=self.described, **options)
+
+    def get(self, rule: str, **options: Any) -> Any:
+        """Add a route that reads."""
+        return self._decorated("get", rule, options)
+
+    def post(self, rule: str, **options: Any) -> Any:
+        """Add a route that does something."""
+        return self._decorated("post", rule, options)
+
+    def put(self, rule: str, **options: Any) -> Any:
+        """Add a route that sets something."""
+        return self._decorated("put", rule, options)
+
+    def delete(self, rule: str, **options: Any) -> Any:
+        """Add a route that takes something away."""
+        return self._decorated("delete", rule, options)
+
+
+class Undescribed(Described):
+    """The application as it runs: nobody asks it for its description."""
+
+    described = False
+
+
+def create_app(ws: Workspace, kind: type[Described] = Undescribed) -> OpenAPI:
     """Make the web application over one workspace; ``guard`` is among its extensions."""
-    app = OpenAPI(
+    app = kind(
         "stonestack.web",
         info=Info(title="Stone Stack", version=__version__),
         static_folder=None,

@@ -9,7 +9,7 @@ from typing import Any
 
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
-from stonestack.web.app import create_app
+from stonestack.web.app import Described, create_app
 
 
 def description() -> dict[str, Any]:
@@ -17,7 +17,7 @@ def description() -> dict[str, Any]:
     with tempfile.TemporaryDirectory() as folder:
         ws = Workspace(DataFolder(Path(folder)))
         try:
-            whole: dict[str, Any] = create_app(ws).api_doc
+            whole: dict[str, Any] = create_app(ws, Described).api_doc
         finally:
             ws.close()
     return whole
