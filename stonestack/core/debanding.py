@@ -13,7 +13,6 @@ from dataclasses import replace
 from typing import Literal
 
 import numpy as np
-from scipy import ndimage
 
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.parallel import over_bands
@@ -62,6 +61,8 @@ def debanded(picture: Picture) -> Picture:
 
 def _on_terraces(stored: Floats, mode: Mode) -> Floats:
     """Return 1 where most of a texel's neighbours have its level; detail of its own has none."""
+    from scipy import ndimage
+
     levels = np.rint(stored)
     same = np.zeros_like(stored)
     for axis in (0, 1):
@@ -74,6 +75,8 @@ def _on_terraces(stored: Floats, mode: Mode) -> Floats:
 
 def _blurred(values: Floats, width: int, mode: Mode) -> Floats:
     """Blur by the mean of a box, three times, each axis in bands side by side."""
+    from scipy import ndimage
+
     out = values
     for _ in range(2):
         given = np.ascontiguousarray(out.T)

@@ -14,7 +14,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from PIL import Image, ImageCms
-from scipy.interpolate import interpn
 
 from stonestack.core import colour
 from stonestack.core.image import Floats
@@ -243,6 +242,8 @@ def through_grid(values: Floats, profile: Profile) -> Floats:
     ndarray, float32, shape (height, width, 3)
         sRGB-encoded, 0..1.
     """
+    from scipy.interpolate import interpn
+
     channels = values.shape[2]
     steps = _GRID_STEPS[channels]
     at = np.rint(np.linspace(0, 255, steps)).astype(np.uint8)

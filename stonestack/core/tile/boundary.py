@@ -20,7 +20,6 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.resize import resample
 from stonestack.core.stepkind import Group, StepKind, StepParams, alone
-from stonestack.core.tile.cutpath import least_path
 from stonestack.core.tile.membrane import across_strip
 from stonestack.core.tile.ways import (
     AXES_WORDS,
@@ -371,6 +370,8 @@ def _used(width: int, kept: int) -> tuple[int, int]:
 
 
 def _found(seen: Floats, kept: int, margin: int, closed: bool) -> AxisCut:
+    from stonestack.core.tile.cutpath import least_path
+
     start, room = _used(seen.shape[1], kept)
     cost = _cost(seen[:, start : start + room], kept, closed)
     overlap = room - kept
@@ -381,6 +382,8 @@ def _found(seen: Floats, kept: int, margin: int, closed: bool) -> AxisCut:
 
 def _refined(seen: Floats, cut: AxisCut, closed: bool) -> AxisCut:
     """Carry a cut over to another resolution: the same overlap and path, within a pixel."""
+    from stonestack.core.tile.cutpath import least_path
+
     rows, width = seen.shape[:2]
     if width == cut.side and rows == len(cut.path):
         return cut
