@@ -67,6 +67,14 @@ def means_along(values: Floats, places: Places, radius: int, out: Floats) -> Non
 
 
 @njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+def _mean(texel: Floats) -> np.float32:
+    total = np.float32(0)
+    for k in range(len(texel)):
+        total += texel[k]
+    return total / np.float32(len(texel))
+
+
+@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
 def with_products(values: Floats, out: Floats) -> None:
     """Fill ``out`` with each texel's channels, and with these times their mean.
 
@@ -77,10 +85,7 @@ def with_products(values: Floats, out: Floats) -> None:
     """
     count, channels = values.shape
     for i in range(count):
-        guide = np.float32(0)
-        for k in range(channels):
-            guide += values[i, k]
-        guide /= np.float32(channels)
+        guide = _mean(values[i])
         for k in range(channels):
             out[i, k], out[i, channels + k] = values[i, k], values[i, k] * guide
 
@@ -123,9 +128,6 @@ def on_lines(values: Floats, lines: Floats, out: Floats) -> None:
     """
     count, channels = values.shape
     for i in range(count):
-        guide = np.float32(0)
-        for k in range(channels):
-            guide += values[i, k]
-        guide /= np.float32(channels)
+        guide = _mean(values[i])
         for k in range(channels):
             out[i, k] = lines[i, k] + lines[i, channels + k] * guide

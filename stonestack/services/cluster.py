@@ -6,6 +6,7 @@ the results of its inputs come by key, the files that it reads by content hash.
 
 from __future__ import annotations
 
+import pickle
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
@@ -16,10 +17,16 @@ from stonestack.core.ops import File, Result
 from stonestack.core.wiring import closure
 
 
-def carried_out(node: Node, inputs: Sequence[Result], blobs: Sequence[bytes]) -> Result:
-    """Carry out one node on a worker; the blobs are those that it names, in order."""
+def carried_out(node: Node, inputs: Sequence[bytes], blobs: Sequence[bytes]) -> bytes:
+    """Carry out one node on a worker; the blobs are those that it names, in order.
+
+    Results travel in one piece and are unpacked here, where arrays lie as they do at home. Left to
+    the scheduler, one may begin at any byte; it is then computed by other instructions, whose last
+    bit can be another.
+    """
     by_hash = dict(zip(node.blobs, blobs, strict=True))
-    return ops.run(node, inputs, by_hash.__getitem__)
+    unpacked: list[Result] = [pickle.loads(data) for data in inputs]
+    return pickle.dumps(ops.run(node, unpacked, by_hash.__getitem__), pickle.HIGHEST_PROTOCOL)
 
 
 class Cluster:
@@ -81,7 +88,7 @@ class Cluster:
                 pure=True,
             )
         for key in keys:
-            result = made[key].result()
+            result: Result = pickle.loads(made[key].result())
             if not isinstance(result, File):
                 raise BadRequest("not-a-file", "This is no file yet.", "Build the delivery again.")
             yield result.data

@@ -15,7 +15,7 @@ from typing import Any, ClassVar
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import Locator, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import FloatRect, Locator, Page, Playwright, expect, sync_playwright
 
 from tests import drawn as demo
 
@@ -169,6 +169,17 @@ class BrowserCase(unittest.TestCase):
         """
         self.assertEqual(one.shape, other.shape)
         self.assertLess((np.abs(one - other) > 4).mean(), 1e-4)
+
+    def at_rest(self, target: Locator) -> FloatRect:
+        """Return where an element lies once it stays there: a page that loads moves its parts."""
+        before = target.bounding_box()
+        for _ in range(60):
+            self.page.wait_for_timeout(100)
+            now = target.bounding_box()
+            if now is not None and now == before:
+                return now
+            before = now
+        raise AssertionError("The element does not come to rest")
 
     def eventually(self, target: Locator, wanted: Callable[[np.ndarray], bool]) -> np.ndarray:
         """Return what an element shows as soon as it is as wanted."""

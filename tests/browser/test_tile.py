@@ -184,8 +184,7 @@ class RawToTile(TileCase):
         for route in held:
             route.continue_()
         page.unroute(pictures)
-        box = corner.bounding_box()
-        assert box
+        box = self.at_rest(corner)
         page.mouse.move(box["x"] + 7, box["y"] + 7)
         page.mouse.down()
         page.mouse.move(box["x"] - 93, box["y"] - 93, steps=4)

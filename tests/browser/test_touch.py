@@ -11,6 +11,7 @@ from PIL import Image
 from playwright.sync_api import expect
 
 from tests.browser.case import DemoCase
+from tests.support import png
 
 INK = (0x20, 0xC0, 0x60)
 
@@ -118,3 +119,39 @@ class Touch(DemoCase):
         expect(lines).to_have_text(
             ["Colour: Lettering added", "Blend added", "Mask Raised in height added"]
         )
+
+    def test_art_of_few_texels_begins_whole_and_lettering_mixes_nothing(self) -> None:
+        page = self.page
+        chosen = np.array([(20, 12, 28), (190, 60, 40), (240, 210, 90), INK], np.uint8)
+        art = chosen[np.random.default_rng(4).integers(0, 4, (32, 32))]
+        page.get_by_role("link", name="Surfaces").first.click()
+        page.get_by_role("button", name="Start empty").click()
+        page.get_by_label("Title").fill("Pantry sign")
+        page.keyboard.press("Enter")
+        page.wait_for_url(re.compile("/bench/(?!" + self.surface + ")"))
+        self.surface = page.url.split("/bench/")[1].split("?")[0]
+        with self.edited():
+            self.drop(self.cell("colour", "source"), "pantry_sign.png", png(art))
+        self.cell("colour", "size").click()
+        whole = page.get_by_label("Whole texels")
+        expect(whole).to_be_checked()
+        np.testing.assert_array_equal(self.pixels("size"), art)
+        self.cell("colour", "steps").click()
+        with self.edited():
+            self.pick("Add a step", "Lettering")
+        colour = page.get_by_role("group", name="Lettering", exact=True).last
+        ink = colour.get_by_role("textbox", name="Colour", exact=True)
+        with self.edited():
+            ink.fill("#20c060")
+            ink.press("Enter")
+        given = {tuple(texel) for texel in chosen.tolist()}
+
+        def seen() -> set[tuple[int, ...]]:
+            return {tuple(texel) for texel in self.pixels("size").reshape(-1, 3).tolist()}
+
+        self.assertTrue((self.pixels("size") != art).any())
+        self.assertLessEqual(seen(), given)
+        self.cell("colour", "size").click()
+        with self.edited():
+            whole.uncheck()
+        self.assertFalse(seen() <= given)

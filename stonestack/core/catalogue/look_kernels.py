@@ -5,15 +5,29 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-# Places in what :func:`channels` returns.
-SPREAD, DARK, BRIGHT, WHITE, UNIT, MEAN_X, MEAN_Y, MEAN_Z, INSIDE_DISC, BLACK, SHINING = range(11)
-COUNTED = 11
-# Places in what :func:`together` returns.
-STILLEST, LIVELIEST, AGREEMENT = range(3)
-# Places in what :func:`edges` returns.
-RIM_CLEAR, MIDDLE_SOLID, RIM_SPREAD, WHOLE_SPREAD, STEP_ACROSS, STEP_DOWN = range(6)
-GROUND = 118.0
-"""What see-through texels are laid over: a middle grey, stored."""
+from stonestack.core.catalogue.look_numbers import (
+    AGREEMENT,
+    BLACK,
+    BRIGHT,
+    DARK,
+    GROUND,
+    INSIDE_DISC,
+    LIVELIEST,
+    MEAN_X,
+    MEAN_Y,
+    MEAN_Z,
+    MIDDLE_SOLID,
+    RIM_CLEAR,
+    RIM_SPREAD,
+    SHINING,
+    SPREAD,
+    STEP_ACROSS,
+    STEP_DOWN,
+    STILLEST,
+    UNIT,
+    WHITE,
+    WHOLE_SPREAD,
+)
 
 
 @njit(cache=True, nogil=True)

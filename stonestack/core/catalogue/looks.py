@@ -14,7 +14,7 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core.catalogue import look_kernels
+from stonestack.core.catalogue import look_numbers
 from stonestack.core.catalogue.laid import Laid, laid
 from stonestack.core.image import Bytes, Floats
 
@@ -135,6 +135,8 @@ def look(texels: Bytes, channels: int = 4, unit: float | None = None, deep: bool
     deep : bool
         Whether it is stored in more than eight bits.
     """
+    from stonestack.core.catalogue import look_kernels
+
     texels = np.ascontiguousarray(texels)
     appearance, sure, seen = _appearance(texels, channels, unit, deep)
     icon, icon_seen = _icon(texels)
@@ -202,16 +204,18 @@ def _cosines() -> Floats:
 def _appearance(
     texels: Bytes, channels: int, unit: float | None, deep: bool
 ) -> tuple[Appearance, float, str]:
-    told = np.empty(look_kernels.COUNTED, np.float64)
+    from stonestack.core.catalogue import look_kernels
+
+    told = np.empty(look_numbers.COUNTED, np.float64)
     look_kernels.channels(texels, told)
     if channels == 2:
-        if told[look_kernels.INSIDE_DISC] > 0.97:
+        if told[look_numbers.INSIDE_DISC] > 0.97:
             return Appearance.NORMAL, 0.99, "two channels that are directions"
         return Appearance.PACKED, 0.6, "two channels that are no directions"
-    if channels == 1 or told[look_kernels.SPREAD] < _COLOURED:
+    if channels == 1 or told[look_numbers.SPREAD] < _COLOURED:
         return _grey(texels, told, deep)
     if unit is None:
-        unit = float(told[look_kernels.UNIT])
+        unit = float(told[look_numbers.UNIT])
     if unit > _UNIT and around_blue(told):
         return Appearance.NORMAL, 0.995, "unit vectors around blue"
     if unit > _ROUGHLY_UNIT and around_blue(told):
@@ -223,14 +227,14 @@ def _appearance(
 
 def _grey(texels: Bytes, told: NDArray[np.float64], deep: bool) -> tuple[Appearance, float, str]:
     """Tell what a grey is like: its range and how broad its shapes are say a little of its role."""
-    dark, bright = told[look_kernels.DARK], told[look_kernels.BRIGHT]
+    dark, bright = told[look_numbers.DARK], told[look_numbers.BRIGHT]
     if dark + bright > 0.8 and min(dark, bright) > 0.05:
         return Appearance.MASK, 0.8, "grey, nearly all of it black or white"
     if deep:
         return Appearance.DEEP, 0.9, "grey in more than eight bits"
     values = texels[..., :1].astype(np.float32)
     mean, spread = float(values.mean()), float(values.std())
-    if bright > _PALE and told[look_kernels.WHITE] > 0.4 and mean < float(np.median(values)):
+    if bright > _PALE and told[look_numbers.WHITE] > 0.4 and mean < float(np.median(values)):
         return Appearance.PALE, 0.8, "grey, white with darker hollows"
     small = area(values, *(max(1, side // _BROAD) for side in values.shape[1::-1]))
     if abs(mean - 128) < _MIDDLE and float(small.std()) < _FINE * spread:
@@ -243,50 +247,56 @@ def _grey(texels: Bytes, told: NDArray[np.float64], deep: bool) -> tuple[Appeara
 
 
 def _coloured(texels: Bytes, told: NDArray[np.float64]) -> tuple[Appearance, float, str]:
-    black = told[look_kernels.BLACK]
-    if black > _NIGHT and told[look_kernels.SHINING] > _GLOW * (1 - black):
+    from stonestack.core.catalogue import look_kernels
+
+    black = told[look_numbers.BLACK]
+    if black > _NIGHT and told[look_numbers.SHINING] > _GLOW * (1 - black):
         return Appearance.GLOW, 0.95, "black, with parts that shine"
     pairs = np.empty(3, np.float64)
     look_kernels.together(texels, pairs)
-    if pairs[look_kernels.LIVELIEST] > _LIVELY:
-        if pairs[look_kernels.STILLEST] < _STILL:
+    if pairs[look_numbers.LIVELIEST] > _LIVELY:
+        if pairs[look_numbers.STILLEST] < _STILL:
             return Appearance.PACKED, 0.9, "one channel stays the same while another does not"
-        if pairs[look_kernels.AGREEMENT] < _APART:
+        if pairs[look_numbers.AGREEMENT] < _APART:
             return Appearance.PACKED, 0.97, "three channels that do not go together"
-        if pairs[look_kernels.AGREEMENT] < _HARDLY:
+        if pairs[look_numbers.AGREEMENT] < _HARDLY:
             return Appearance.PACKED, 0.5, "three channels that hardly go together"
     return Appearance.COLOUR, 0.95, "three channels that differ"
 
 
 def around_blue(told: NDArray[np.float64]) -> bool:
     """Tell whether texels point at the viewer on the whole, as a map of normals does."""
-    aside = max(abs(told[look_kernels.MEAN_X]), abs(told[look_kernels.MEAN_Y]))
-    return bool(told[look_kernels.MEAN_Z] > 0.3 and aside < 0.25)
+    aside = max(abs(told[look_numbers.MEAN_X]), abs(told[look_numbers.MEAN_Y]))
+    return bool(told[look_numbers.MEAN_Z] > 0.3 and aside < 0.25)
 
 
 def bluish(texels: Bytes) -> bool:
     """Tell whether a small picture may be one of normals, averaged: worth a look at full size."""
-    told = np.empty(look_kernels.COUNTED, np.float64)
+    from stonestack.core.catalogue import look_kernels
+
+    told = np.empty(look_numbers.COUNTED, np.float64)
     look_kernels.channels(np.ascontiguousarray(texels), told)
-    return told[look_kernels.SPREAD] >= _COLOURED and around_blue(told)
+    return told[look_numbers.SPREAD] >= _COLOURED and around_blue(told)
 
 
 def _icon(texels: Bytes) -> tuple[float, str]:
     """Return how much a picture looks like an icon, and why."""
+    from stonestack.core.catalogue import look_kernels
+
     height, width = texels.shape[:2]
     if min(height, width) < 8:
         return 0.0, "too small to tell"
     told = np.empty(6, np.float64)
     across, down = np.empty(width - 1, np.float64), np.empty(height - 1, np.float64)
     look_kernels.edges(texels, told, across, down)
-    if told[look_kernels.RIM_CLEAR] > 0.9 and told[look_kernels.MIDDLE_SOLID] > 0.3:
+    if told[look_numbers.RIM_CLEAR] > 0.9 and told[look_numbers.MIDDLE_SOLID] > 0.3:
         return 0.9, "a clear rim around it"
-    whole = told[look_kernels.WHOLE_SPREAD]
-    if whole > 12 and told[look_kernels.RIM_SPREAD] < 0.12 * whole:
+    whole = told[look_numbers.WHOLE_SPREAD]
+    if whole > 12 and told[look_numbers.RIM_SPREAD] < 0.12 * whole:
         return 0.7, "one plain colour around it"
     worst = max(
-        _unusual(told[look_kernels.STEP_ACROSS], across),
-        _unusual(told[look_kernels.STEP_DOWN], down),
+        _unusual(told[look_numbers.STEP_ACROSS], across),
+        _unusual(told[look_numbers.STEP_DOWN], down),
     )
     if worst < 1.3:
         return -0.8, "its edges meet"

@@ -6,7 +6,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core import blocks, codecs
-from stonestack.core.blocks import cutout
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
 from stonestack.core.blocks.layout import blocks_across, padded
 from stonestack.core.catalogue.describe import shown
@@ -81,6 +80,8 @@ def _level(
         fresh = np.frombuffer(blocks.encode(texture.format, strip), np.uint8).reshape(-1, unit)
         if texture.format is BlockFormat.BC1 and (alpha or bool((strip[..., 3] < 128).any())):
             fresh = fresh.copy()
+            from stonestack.core.blocks import cutout
+
             cutout.fill_holes(strip, fresh)
         held = slice(part.start, part.stop)
         out[hit, held] = fresh[:, held]

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from stonestack.core import stopping
@@ -23,14 +24,6 @@ from stonestack.core.resize import limited
 from stonestack.core.stepkind import Group, StepKind, StepParams, alone
 from stonestack.core.tile.grain import grain_of
 from stonestack.core.tile.membrane import all_over
-from stonestack.core.tile.quilt_kernels import (
-    Ints,
-    gathered,
-    lay_labels,
-    lay_patch,
-    nearest,
-    reuse,
-)
 from stonestack.core.tile.ways import (
     AXES_WORDS,
     FAMILY,
@@ -41,6 +34,8 @@ from stonestack.core.tile.ways import (
     from_seen,
 )
 from stonestack.core.tile.whole import Join, Structure, keeping_whole, lengths, share_of
+
+Ints = NDArray[np.int32]
 
 _SOUGHT_AT = 208
 """Longest side of the guide that windows are sought on."""
@@ -239,6 +234,8 @@ def _by_grain(guide: Picture) -> float:
 
 def lay(picture: Picture, guide: Picture, quilt: Quilt, params: QuiltTile) -> Picture:
     """Lay the patches at the picture's resolution; each is refined within a coarse pixel."""
+    from stonestack.core.tile.quilt_kernels import lay_labels
+
     led = as_seen(premultiplied(guide), guide)
     values = led if guide is picture else as_seen(premultiplied(picture), picture)
     labels, offsets = _refined(led, quilt)
@@ -376,6 +373,8 @@ class _Chooser:
         return whole if len(whole) else self._free
 
     def _best(self, places: Ints, met: tuple[Ints, Floats]) -> Ints:
+        from stonestack.core.tile.quilt_kernels import nearest, reuse
+
         # What was laid so far is too light or too dark by so much; what evens it out is cheap.
         owed = self._away[places[:, 0], places[:, 1]] + self._owed
         prices = self._price * reuse(places, self._used, self._core)
@@ -402,6 +401,8 @@ class _Bench:
 
     def met(self, top: int, left: int, compared: int) -> tuple[Ints, Floats]:
         """Return pixels of a patch's place that are laid already, and their values."""
+        from stonestack.core.tile.quilt_kernels import gathered
+
         return gathered(self._out, self.labels, top, left, self._side, compared)
 
     def lay(self, patch: Patch, coarse: Patch | None, ratio: float) -> Patch:
@@ -414,6 +415,8 @@ class _Bench:
         ratio : float
             Pixels here for one there.
         """
+        from stonestack.core.tile.quilt_kernels import lay_patch
+
         place = np.array([patch.top, patch.left, patch.row, patch.column], np.int32)
         overlaps = np.array(patch.overlaps, np.int32)
         followed = np.empty((4, 0), np.int32) if coarse is None else coarse.paths
@@ -435,6 +438,8 @@ class _Bench:
 
 def _refined(led: Floats, quilt: Quilt) -> tuple[Ints, Ints]:
     """Lay a quilt at another resolution; return its labels, and each patch's places."""
+    from stonestack.core.tile.quilt_kernels import nearest
+
     height, width = led.shape[:2]
     ratio = max(height, width) / max(quilt.source)
     scaled = _scaling(ratio)
