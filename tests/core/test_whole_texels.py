@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -16,6 +17,8 @@ from stonestack.core.frame import Corner, Frame
 from stonestack.core.image import Picture, Space
 from stonestack.core.masks.rectangle import Rectangle
 from stonestack.core.ops.evaluating import Evaluator
+from stonestack.core.ops.operation import Nothing
+from stonestack.core.ops.pictures import lay_returned
 from stonestack.core.references import SourceRef
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Fit, Size
@@ -136,6 +139,16 @@ class Whole(unittest.TestCase):
         places = {n: Corner(x=x, y=y) for n, (x, y) in zip(names, corners, strict=True)}
         frame = Frame(**places)
         self.assertLessEqual(colours(picture(small(frame=frame), Role.COLOUR, Stage.SOURCE)), GIVEN)
+
+    def test_a_working_file_that_comes_back_in_another_size_mixes_nothing(self) -> None:
+        sent = texels.from_texels(ART, Space.LINEAR)
+        painted = np.kron(ART, np.ones((2, 2, 1), np.uint8))
+        painted[4:9, 10:31] = CHOSEN[1]
+        back = texels.from_texels(np.asarray(painted[:47], np.uint8), Space.LINEAR)
+        for whole in (True, False):
+            made = lay_returned(Nothing(), [replace(sent, whole=whole), back, sent], [])
+            self.assertTrue((made.pixels != sent.pixels).any())
+            self.assertIs(colours(made) <= GIVEN, whole)
 
     def test_looks_that_pass_are_as_whole(self) -> None:
         surface = self.sized(small(), Size(width=256, height=256))

@@ -64,11 +64,11 @@ def light(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) 
 def lay_returned(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Picture:
     """Return a picture with what differs between two others taken from the newer.
 
-    They are compared as finely as the newer is stored.
+    They are compared as finely as the newer is stored, and as whole as the picture is.
     """
     picture, new, old = inputs
     size, bits = (picture.width, picture.height), new.bits
-    new, old = resize(new, *size), resize(old, *size)
+    new, old = (resize(replace(one, whole=picture.whole), *size) for one in (new, old))
     apart = texels.to_texels(new, bits) != texels.to_texels(old, bits)
     changed = apart.any(axis=2, keepdims=True)
     if not changed.any():
