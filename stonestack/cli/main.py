@@ -12,12 +12,15 @@ from collections.abc import Callable
 from pathlib import Path
 
 from stonestack import __version__
-from stonestack.cli import apply, check, deliveries, games, safe
+from stonestack.cli import apply, check, deliveries, derive, games, safe
+
+_BENCHES = ("blocks", "stages", "tile", "steps", "catalogue", "project", "trust", "maps")
 
 
 def main(arguments: list[str] | None = None) -> int:
     """Run one command and return its exit code."""
-    options = _parser().parse_args(arguments)
+    words = sys.argv[1:] if arguments is None else arguments
+    options = derive.asked(words[1:]) if words[:1] == ["derive"] else _parser().parse_args(words)
     from stonestack.core.errors import StoneError
 
     try:
@@ -78,6 +81,7 @@ def _parser() -> argparse.ArgumentParser:
 
     _add_tiling(commands)
     apply.add(commands)
+    derive.add(commands)
 
     deliveries.add(commands)
     games.add(commands)
@@ -91,10 +95,14 @@ def _parser() -> argparse.ArgumentParser:
 
     bench = commands.add_parser("bench", help="measure speed, or how far figures can be trusted")
     bench.add_argument(
-        "what", choices=["blocks", "stages", "tile", "steps", "catalogue", "project", "trust"]
+        "what",
+        choices=_BENCHES,
     )
     bench.add_argument(
-        "--seed", type=int, action="append", help="for trust: draws the trial; may be given again"
+        "--seed",
+        type=int,
+        action="append",
+        help="for trust and maps: draws the trial",
     )
     bench.add_argument(
         "--matter", type=_one_of(_matters), action="append", help="for trust: only this one"
@@ -167,6 +175,11 @@ def _bench(options: argparse.Namespace) -> int:
         from stonestack.cli.bench_trust import bench_trust
 
         bench_trust(options.seed or [1], options.matter or [], options.every)
+        return 0
+    if options.what == "maps":
+        from stonestack.cli.bench_maps import bench_maps
+
+        bench_maps(options.seed or [1])
         return 0
     from stonestack.cli import bench
 

@@ -74,3 +74,22 @@ def distance(lab: Floats, to: Floats, lightness: float = 1.0) -> Floats:
     apart = lab - to
     apart[..., 0] *= np.float32(lightness)
     return np.asarray(np.sqrt(np.einsum("...k,...k->...", apart, apart)), np.float32)
+
+
+def selected(lab: Floats, old: Floats, tolerance: float, soft: float, lightness: float) -> Floats:
+    """Return how much each colour is of a range, 0..1, shape (...).
+
+    Parameters
+    ----------
+    lab : ndarray, float32, shape (..., 3)
+    old : ndarray, float32, shape (3,)
+    tolerance, soft : float
+        Distance in OKLab up to which all is, and over which it falls to nothing.
+    lightness : float
+        How much a difference of lightness counts.
+    """
+    apart = distance(lab, old, lightness)
+    if soft <= 0:
+        return np.asarray(apart <= tolerance, np.float32)
+    t = np.clip((tolerance + soft - apart) / soft, 0, 1)
+    return np.asarray(t * t * (3 - 2 * t), np.float32)

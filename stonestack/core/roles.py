@@ -179,7 +179,7 @@ class Role(StrEnum):
             words="ao occ occlusion ambientocclusion ambient ambocc",
             looks={"pale": 75, "grey": 10, "wide": 10},
             common=7,
-            derived=Derivation("height"),
+            derived=Derivation("height", "occlusion_from_height"),
         ),
     )
     CAVITY = (
@@ -191,7 +191,7 @@ class Role(StrEnum):
             words="cv cav cavity crevice crease pits",
             looks={"fine": 75, "grey": 10, "wide": 5},
             common=2,
-            derived=Derivation("height"),
+            derived=Derivation("height", "cavity_from_height"),
         ),
     )
     GLOSS = (
@@ -203,7 +203,7 @@ class Role(StrEnum):
             words="g gl gls gloss glossiness smooth smoothness",
             looks={"grey": 50, "dim": 25, "wide": 10, "colour": 3},
             common=4,
-            derived=Derivation("specular"),
+            derived=Derivation("colour", "gloss_from_colour"),
             tinted=True,
         ),
     )
@@ -216,7 +216,7 @@ class Role(StrEnum):
             words="r ro rgh rough roughness",
             looks={"grey": 65, "wide": 15, "pale": 10},
             common=8,
-            derived=Derivation("specular", "roughness_from_gloss"),
+            derived=Derivation("colour", "roughness_from_colour"),
         ),
     )
     METALNESS = (
@@ -241,6 +241,7 @@ class Role(StrEnum):
             ),
             looks={"glow": 75, "colour": 10, "mask": 5},
             common=3,
+            derived=Derivation("colour", "emissive_from_colour"),
         ),
     )
     BLEND = (
@@ -252,6 +253,7 @@ class Role(StrEnum):
             words="bl blend blendmask weight weights layermask splat",
             looks={"mask": 50, "grey": 25, "wide": 10},
             common=1,
+            derived=Derivation("height", "blend_from_height"),
         ),
     )
     PACKED = (

@@ -6,6 +6,7 @@ where they are colour. A full value is 255 or 65535.
 
 from __future__ import annotations
 
+from enum import StrEnum
 from typing import Any, Literal, overload
 
 import numpy as np
@@ -194,3 +195,20 @@ def normalised(vectors: Floats) -> Floats:
     up = np.array([0, 0, 1], dtype=np.float32)
     unit = np.where(length > 1e-6, vectors / np.maximum(length, 1e-6), up)
     return unit.astype(np.float32)
+
+
+class Channel(StrEnum):
+    """A channel of a map, as it is stored."""
+
+    RED = "red"
+    GREEN = "green"
+    BLUE = "blue"
+
+
+def numbers_of(picture: Picture, channel: Channel = Channel.RED) -> Floats:
+    """Return a channel as it is stored, 0..1, shape (height, width)."""
+    place = min(list(Channel).index(channel), picture.body.shape[2] - 1)
+    one = picture.body[..., place]
+    if picture.space is Space.LINEAR:
+        return colour.to_srgb(one)
+    return np.asarray(one * 0.5 + 0.5 if picture.space is Space.VECTOR else one, np.float32)

@@ -11,7 +11,7 @@ from stonestack.core import edits
 from stonestack.core.deliveries import Delivery
 from stonestack.core.derive.height import HeightFromColour
 from stonestack.core.derive.normal import NormalFromHeight
-from stonestack.core.derive.specular import SpecularFromColour
+from stonestack.core.derive.shine import SpecularFromColour
 from stonestack.core.document import rebuilt
 from stonestack.core.materials import Material, PhysicalKind
 from stonestack.core.roles import Role

@@ -1,4 +1,5 @@
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -6,9 +7,16 @@ from stonestack.core import colour, ops
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.derive.alpha import AlphaFromPicture, alpha_from_picture
 from stonestack.core.derive.height import HeightFromColour, height_from_colour
-from stonestack.core.derive.normal import NormalFromHeight, normal_from_height
-from stonestack.core.derive.specular import SpecularFromColour, specular_from_colour
-from stonestack.core.image import Picture, Space
+from stonestack.core.derive.normal import (
+    NormalFromColour,
+    NormalFromHeight,
+    normal_from_colour,
+    normal_from_height,
+)
+from stonestack.core.derive.shine import SpecularFromColour, specular_from_colour
+from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.resize import resize
+from stonestack.trials import scenes
 from tests.support import noise
 
 
@@ -73,45 +81,125 @@ class NormalsFromHeight(unittest.TestCase):
 
 
 class HeightFromColourTest(unittest.TestCase):
-    def setUp(self) -> None:
-        self.picture = Picture(noise(96, 96, 3, 12, wraps=True), Space.LINEAR, wraps=True)
+    """What is read from scenes whose height is known; the trial of maps tries more of them."""
 
-    def test_lighter_is_higher_and_inverting_turns_it_over(self) -> None:
-        light = colour.lightness(self.picture.pixels)[..., 0].ravel()
-        up = height_from_colour(self.picture, HeightFromColour(broad=1, fine=1)).pixels.ravel()
-        down = height_from_colour(self.picture, HeightFromColour(broad=1, fine=1, invert=True))
-        self.assertGreater(np.corrcoef(light, up)[0, 1], 0.98)
-        np.testing.assert_allclose(down.pixels.ravel(), 1 - up, atol=1e-4)
+    def read(self, ground: str, lit: scenes.Light, /, **params: object) -> Floats:
+        self.scene = scenes.scene(ground, 31)
+        stored = scenes.photograph(self.scene, lit, 31)
+        self.picture = Picture(colour.bytes_to_linear(stored), Space.LINEAR, wraps=True)
+        return height_from_colour(self.picture, HeightFromColour(**params)).pixels[..., 0]
 
-    def test_it_fills_its_range_and_stays_a_torus(self) -> None:
-        got = height_from_colour(self.picture, HeightFromColour())
-        self.assertTrue(got.wraps)
-        self.assertEqual((got.pixels.min(), got.pixels.max()), (0, 1))
+    def alike(self, height: Floats) -> float:
+        return float(np.corrcoef(height.ravel(), self.scene.height.ravel())[0, 1])
 
-    def test_broad_tone_can_be_left_out(self) -> None:
-        x = np.linspace(0, 2 * np.pi, 96, endpoint=False, dtype=np.float32)
-        slow = np.tile(0.5 + 0.4 * np.sin(x), (96, 1))[..., np.newaxis]
-        picture = Picture(np.repeat(slow, 3, axis=2).astype(np.float32), Space.LINEAR, wraps=True)
-        both = picture.with_pixels(np.clip(picture.pixels + noise(96, 96, 4, 4) * 0.1, 0, 1))
-        kept = height_from_colour(both, HeightFromColour(broad=1)).pixels[..., 0]
-        left = height_from_colour(both, HeightFromColour(broad=0)).pixels[..., 0]
-        wave = np.sin(x)[np.newaxis, :] * np.ones((96, 1))
-        self.assertGreater(np.corrcoef(wave.ravel(), kept.ravel())[0, 1], 0.9)
-        self.assertLess(abs(np.corrcoef(wave.ravel(), left.ravel())[0, 1]), 0.3)
+    def test_joints_lie_deep_pale_or_dark_under_sky_and_sun(self) -> None:
+        for ground in ("bricks, pale joints", "bricks, dark joints", "tiles, pale joints"):
+            for light in (scenes.Light(), scenes.Light(130, 45, 0.4)):
+                height = self.read(ground, light)
+                assert self.scene.joints is not None
+                inside = self.scene.joints > 0.5
+                self.assertGreater(self.alike(height), 0.6, ground)
+                self.assertGreater(height[~inside].mean(), height[inside].mean() + 0.2, ground)
+
+    def test_joints_can_stand_out_or_not_be_told(self) -> None:
+        sky = scenes.Light()
+        deep = self.alike(self.read("tiles, pale joints", sky))
+        out = self.alike(self.read("tiles, pale joints", sky, joints="stand_out"))
+        plain = self.alike(self.read("tiles, pale joints", sky, joints="not_told"))
+        self.assertGreater(deep, 0.8)
+        self.assertLess(out, -0.8)
+        self.assertLess(plain, 0)
+
+    def test_a_lamp_is_found_at_its_side_and_its_relief_not_turned_over(self) -> None:
+        for azimuth in (20, 110, 200, 290):
+            light = scenes.Light(azimuth, 40, 0.35)
+            found = self.alike(self.read("leather", light))
+            told = self.alike(self.read("leather", light, light="given", azimuth=azimuth))
+            wrong = self.read("leather", light, light="given", azimuth=(azimuth + 180) % 360)
+            self.assertGreater(found, 0.25)
+            self.assertAlmostEqual(found, told, delta=0.1)
+            self.assertLess(self.alike(wrong), -0.1)
+
+    def test_a_lamp_whose_side_cannot_be_told_is_taken_out(self) -> None:
+        light = scenes.Light(60, 30, 0.3)
+        cautious = self.read("plaster", light)
+        as_sky = self.read("plaster", light, light="even")
+        self.assertLess(cautious.std(), as_sky.std() / 2)
+
+    def test_prints_get_little_relief_unless_pigment_is_wanted(self) -> None:
+        for ground in ("print: checks", "print: blots", "print: dots", "print: stripes"):
+            height = self.read(ground, scenes.Light())
+            normals = normal_from_height(
+                Picture(height[..., np.newaxis], Space.DATA, wraps=True), NormalFromHeight()
+            ).pixels
+            self.assertLess(np.degrees(np.arccos(normals[..., 2])).mean(), 4, ground)
+            wanted = self.read(ground, scenes.Light(), pigment=0.0)
+            self.assertGreater(wanted.std(), 2 * height.std(), ground)
+
+    def test_what_is_moved_over_the_edges_gives_the_same_moved(self) -> None:
+        height = self.read("gravel", scenes.Light(70, 40, 0.4))
+        moved = np.roll(self.picture.pixels, (91, -44), (0, 1))
+        there = height_from_colour(self.picture.with_pixels(moved), HeightFromColour())
+        np.testing.assert_allclose(
+            there.pixels[..., 0], np.roll(height, (91, -44), (0, 1)), atol=1e-5
+        )
+
+    def test_twice_as_many_texels_show_the_same(self) -> None:
+        height = self.read("bricks, pale joints", scenes.Light(30, 45, 0.4))
+        large = resize(self.picture, 2 * scenes.SIDE, 2 * scenes.SIDE)
+        fine = height_from_colour(large, HeightFromColour()).pixels[..., 0]
+        halved = fine.reshape(scenes.SIDE, 2, scenes.SIDE, 2).mean(axis=(1, 3))
+        self.assertGreater(np.corrcoef(halved.ravel(), height.ravel())[0, 1], 0.99)
+        self.assertAlmostEqual(float(halved.std()), float(height.std()), delta=0.02)
+
+    def test_a_picture_that_ends_is_read_too(self) -> None:
+        whole = self.read("cobbles, dark joints", scenes.Light())
+        part = self.picture.with_pixels(self.picture.pixels[20:320, 30:330])
+        ends = replace(part, wraps=False)
+        height = height_from_colour(ends, HeightFromColour()).pixels[..., 0]
+        alike = np.corrcoef(height.ravel(), whole[20:320, 30:330].ravel())[0, 1]
+        self.assertGreater(alike, 0.9)
+
+    def test_each_band_is_let_in_by_its_own_control(self) -> None:
+        x = np.arange(256) / 256
+        for waves, control in ((2, "broad"), (24, "middle"), (110, "fine")):
+            tone = 0.3 * np.exp(0.05 * np.sin(2 * np.pi * waves * x))
+            body = np.tile(tone[np.newaxis, :, np.newaxis], (256, 1, 3)).astype(np.float32)
+            picture = Picture(body, Space.LINEAR, wraps=True)
+            spreads = {}
+            for only in ("broad", "middle", "fine"):
+                amounts = {"broad": 0.0, "middle": 0.0, "fine": 0.0, only: 1.0}
+                params = HeightFromColour(light="even", pigment=0.0, **amounts)
+                spreads[only] = float(height_from_colour(picture, params).pixels.std())
+            self.assertEqual(max(spreads, key=spreads.__getitem__), control, spreads)
+
+    def test_inverting_turns_it_over(self) -> None:
+        up = self.read("gravel", scenes.Light())
+        down = self.read("gravel", scenes.Light(), invert=True)
+        np.testing.assert_allclose(down, 1 - up, atol=1e-4)
+
+    def test_normals_in_one_go_are_those_of_the_height(self) -> None:
+        height = self.read("weave", scenes.Light(50, 40, 0.4))
+        two = normal_from_height(
+            Picture(height[..., np.newaxis], Space.DATA, wraps=True), NormalFromHeight(relief=2)
+        )
+        one = normal_from_colour(self.picture, NormalFromColour(relief=2))
+        np.testing.assert_allclose(one.pixels, two.pixels, atol=1e-6)
 
     def test_one_tone_is_flat_and_half_way_up(self) -> None:
         even = Picture(np.full((16, 16, 3), 0.2, np.float32), Space.LINEAR)
-        np.testing.assert_array_equal(height_from_colour(even, HeightFromColour()).pixels, 0.5)
+        np.testing.assert_allclose(
+            height_from_colour(even, HeightFromColour()).pixels, 0.5, atol=1e-5
+        )
 
 
 class SpecularAndAlpha(unittest.TestCase):
-    def test_specular_stays_in_its_range_and_follows_lightness(self) -> None:
+    def test_specular_stays_in_its_range(self) -> None:
         picture = Picture(noise(64, 64, 5), Space.LINEAR)
-        got = specular_from_colour(picture, SpecularFromColour(low=0.2, high=0.7)).pixels
-        self.assertAlmostEqual(float(got.min()), 0.2, 5)
-        self.assertAlmostEqual(float(got.max()), 0.7, 5)
-        light = colour.lightness(picture.pixels)
-        self.assertGreater(np.corrcoef(light.ravel(), got.ravel())[0, 1], 0.95)
+        params = SpecularFromColour(low=0.2, high=0.7, hollows=0)
+        got = specular_from_colour(picture, params).pixels
+        self.assertGreaterEqual(float(got.min()), 0.2)
+        self.assertLessEqual(float(got.max()), 0.7)
 
     def test_own_alpha_passes_unchanged(self) -> None:
         pixels = noise(20, 20, 6, channels=4)

@@ -11,6 +11,7 @@ from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.checks.outputs import of_output
 from stonestack.core.codecs import dds, pictures
 from stonestack.core.codecs.sniff import FileKind
+from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.document import (
     Frozen,
     MapOrigin,
@@ -264,7 +265,10 @@ class Maps(unittest.TestCase):
         kinds = [s.params.kind for s in again.map("normal").steps]
         self.assertEqual(kinds, ["normal_from_height"])
         with self.assertRaises(BadRequest):
-            edits.SetOrigin(map="normal", origin=MapOrigin(map="colour")).apply(own)
+            edits.SetOrigin(map="colour", origin=MapOrigin(map="normal")).apply(own)
+        at_once = edits.SetOrigin(map="normal", origin=MapOrigin(map="colour")).apply(own)
+        [step] = at_once.map("normal").steps
+        self.assertEqual(step.params.kind, "normal_from_colour")
 
     def test_every_role_can_be_added_and_taken_out_again(self) -> None:
         surface = begun()
@@ -274,7 +278,7 @@ class Maps(unittest.TestCase):
         self.assertEqual([m.role for m in surface.maps], list(Role))
         with self.assertRaises(BadRequest):
             edits.RemoveMap(map="height").apply(surface)
-        for role in (Role.NORMAL, Role.OCCLUSION, Role.CAVITY, Role.HEIGHT, Role.METALNESS):
+        for role in (Role.NORMAL, Role.OCCLUSION, Role.CAVITY, Role.BLEND, Role.HEIGHT):
             surface = edits.RemoveMap(map=role).apply(surface)
         self.assertIsNone(surface.of_role(Role.HEIGHT))
 
@@ -302,8 +306,10 @@ class Maps(unittest.TestCase):
         self.assertEqual(picture(thawed, "height").pixels.shape, (64, 96, 1))
 
     def test_roughness_is_gloss_turned_round(self) -> None:
-        surface = edits.AddMap(role=Role.ROUGHNESS).apply(plain())
-        gloss = picture(surface, "specular").pixels
+        surface = edits.AddMap(role=Role.GLOSS).apply(plain())
+        surface = edits.AddMap(role=Role.ROUGHNESS).apply(surface)
+        surface = edits.SetOrigin(map="roughness", origin=MapOrigin(map="gloss")).apply(surface)
+        gloss = picture(surface, "gloss").pixels
         np.testing.assert_allclose(picture(surface, "roughness").pixels, 1 - gloss, atol=1e-6)
 
     def test_a_source_whose_edges_meet_is_taken_as_a_tile(self) -> None:
@@ -322,6 +328,7 @@ class Outputs(unittest.TestCase):
         surface = edits.SetSize(map="colour", size=Size(width=64, height=64), all_maps=True).apply(
             plain()
         )
+        surface = set_step(surface, "normal", 0, NormalFromHeight(relief=20)).apply(surface)
         made = {}
         for target in (self.LOOSE, self.SALT):
             wiring = Wiring(surface, target=target)

@@ -11,7 +11,7 @@ from skimage import color as independent
 
 from stonestack.core import colour, swatches
 from stonestack.core.image import Floats, Picture, Space, premultiplied
-from stonestack.core.references import MapRef, SourceRef
+from stonestack.core.references import MapRef, SourceRef, fields_read
 from stonestack.core.resize import resize
 from stonestack.core.roles import Role
 from stonestack.core.steps import STEPS, StepKind, StepParams
@@ -51,10 +51,10 @@ from tests.support import photograph
 
 FILE = SourceRef(sha256="ab" * 32, name="other.png")
 SIDE = 96
-PLACED = ("lettering", "lay_picture", "gradient", "pattern", "borrow")
+PLACED = ("lettering", "lay_picture", "gradient", "pattern", "borrow", "detail_normal")
 """Steps that lie at a place of the tile: under a shift it moves with it."""
-EXACT = ("low_resolution", "palette", "grain", "noise")
-"""Steps whose dots or noise stand still, whatever lies beneath."""
+EXACT = ("low_resolution", "palette", "grain", "noise", "spread_beneath")
+"""Steps whose dots, noise or levels stand still, whatever lies beneath."""
 
 
 def matter(side: int = SIDE, space: Space = Space.LINEAR) -> Picture:
@@ -76,11 +76,9 @@ def matter(side: int = SIDE, space: Space = Space.LINEAR) -> Picture:
 
 def begun(kind: StepKind, **values: object) -> StepParams:
     """Return a step's usual parameters, with something for all that it reads."""
-    fields = kind.params.model_fields
-    if "picture" in fields and fields["picture"].is_required():
-        values.setdefault("picture", FILE)
-    if "map" in fields:
-        values.setdefault("map", MapRef(map="m"))
+    for name, read in fields_read(kind.params).items():
+        if kind.params.model_fields[name].is_required():
+            values.setdefault(name, FILE if read is SourceRef else MapRef(map="m"))
     return kind.params.model_validate(values)
 
 

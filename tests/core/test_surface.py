@@ -142,7 +142,7 @@ class Documents(unittest.TestCase):
         loop = height.model_copy(update={"origin": MapOrigin(map=Role.NORMAL)})
         with self.assertRaises(ValidationError):
             begun().with_map(loop)
-        with self.assertRaises(BadRequest):
+        with self.assertRaises(ValidationError):
             edits.SetOrigin(map=Role.HEIGHT, origin=MapOrigin(map=Role.NORMAL)).apply(begun())
 
     def test_sizes_are_powers_of_two(self) -> None:

@@ -1631,6 +1631,83 @@ export interface components {
             stroke: components["schemas"]["Stroke"] | null;
         };
         /**
+         * AlphaFromHeight
+         * @description Parameters of :func:`alpha_from_height`.
+         */
+        AlphaFromHeight: {
+            /**
+             * Turn round
+             * @description What is high opens
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "alpha_from_height";
+            /**
+             * Open below
+             * @description This height
+             * @default 0.5
+             */
+            level: number;
+            /**
+             * Soft
+             * @description From open to solid
+             * @default 0.05
+             */
+            soft: number;
+        };
+        /**
+         * AlphaFromKey
+         * @description Parameters of :func:`alpha_from_key`.
+         */
+        AlphaFromKey: {
+            /**
+             * Colour
+             * Format: colour
+             * @description About this one
+             * @default #00b040
+             */
+            colour: string;
+            /**
+             * Turn round
+             * @description The colour stays, the rest opens
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "alpha_from_key";
+            /**
+             * Only from the rim
+             * @description Opens what hangs together with the picture's rim; the colour stays inside
+             * @default false
+             */
+            only_outside: boolean;
+            /**
+             * Shade counts
+             * @description At 0 light and shadow of one colour are alike
+             * @default 0.5
+             */
+            shade: number;
+            /**
+             * Soft
+             * @description From all to nothing
+             * @default 0.06
+             */
+            soft: number;
+            /**
+             * Tolerance
+             * @description How far off it may be
+             * @default 0.12
+             */
+            tolerance: number;
+        };
+        /**
          * AlphaFromPicture
          * @description Parameters of :func:`alpha_from_picture`.
          */
@@ -1665,6 +1742,17 @@ export interface components {
              * @enum {string}
              */
             source: "own" | "lightness";
+        };
+        /**
+         * AlphaGreenFromNormal
+         * @description Parameters of :func:`alpha_green_from_normal`.
+         */
+        AlphaGreenFromNormal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "alpha_green_from_normal";
         };
         /**
          * Another
@@ -1730,6 +1818,22 @@ export interface components {
             kind: "balance_light";
         };
         /**
+         * BaseColour
+         * @description Parameters of :func:`base_colour`.
+         */
+        BaseColour: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "base_colour";
+            /**
+             * Specular
+             * @description What the colour reflects beside it
+             */
+            specular: components["schemas"]["MapRef"];
+        };
+        /**
          * BaseRequest
          * @description Undo or redo, and the revision it was asked on.
          */
@@ -1764,6 +1868,35 @@ export interface components {
          * @enum {string}
          */
         Blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "add" | "soft_light" | "higher";
+        /**
+         * BlendFromHeight
+         * @description Parameters of :func:`blend_from_height`.
+         */
+        BlendFromHeight: {
+            /**
+             * Cover
+             * @description How far the other layer is raised: 0 shows none of it, 1 only it
+             * @default 0.5
+             */
+            cover: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "blend_from_height";
+            /**
+             * Heights of the other layer
+             * @description Light stands out; without it the other layer is level, as water or sand
+             * @default null
+             */
+            over: components["schemas"]["SourceRef"] | null;
+            /**
+             * Soft
+             * @description Difference of height over which one goes over into the other
+             * @default 0.1
+             */
+            soft: number;
+        };
         /**
          * BlendTile
          * @description Parameters of :func:`blend_tile`.
@@ -1950,6 +2083,72 @@ export interface components {
             number: number;
         };
         /**
+         * CavityFromHeight
+         * @description Parameters of :func:`cavity_from_height`.
+         */
+        CavityFromHeight: {
+            /**
+             * Contrast
+             * @description Times as strong
+             * @default 2
+             */
+            contrast: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cavity_from_height";
+            /**
+             * Radius
+             * @description Breadth of what is found, in hundredths of the width
+             * @default 0.3
+             */
+            radius: number;
+            /**
+             * Relief
+             * @description Depth from lowest to highest point, in hundredths of the tile's width
+             * @default 1
+             */
+            relief: number;
+            /**
+             * Shows
+             * @description Hollows dark on white; edges white on black; both around the middle grey
+             * @default hollows
+             * @enum {string}
+             */
+            show: "hollows" | "edges" | "both";
+        };
+        /**
+         * CavityFromNormal
+         * @description Parameters of :func:`cavity_from_normal`.
+         */
+        CavityFromNormal: {
+            /**
+             * Contrast
+             * @description Times as strong
+             * @default 2
+             */
+            contrast: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cavity_from_normal";
+            /**
+             * Radius
+             * @description Breadth of what is found, in hundredths of the width
+             * @default 0.3
+             */
+            radius: number;
+            /**
+             * Shows
+             * @description Hollows dark on white; edges white on black; both around the middle grey
+             * @default hollows
+             * @enum {string}
+             */
+            show: "hollows" | "edges" | "both";
+        };
+        /**
          * Changed
          * @description What one state has that another has not, a line a thing.
          */
@@ -1963,6 +2162,22 @@ export interface components {
          * @enum {string}
          */
         Channel: "red" | "green" | "blue";
+        /**
+         * ColourBesideMetal
+         * @description Parameters of :func:`colour_beside_metal`.
+         */
+        ColourBesideMetal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "colour_beside_metal";
+            /**
+             * Metalness
+             * @description Where the colour is metal's own
+             */
+            metalness: components["schemas"]["MapRef"];
+        };
         /**
          * ColourRange
          * @description Parameters of :func:`colour_range`.
@@ -2227,6 +2442,23 @@ export interface components {
             texels_per_metre: number;
         };
         /**
+         * DerivativeFromNormal
+         * @description Parameters of :func:`derivative_from_normal`.
+         */
+        DerivativeFromNormal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "derivative_from_normal";
+            /**
+             * Steepest
+             * @description The slope, rise over run, that black and white stand for
+             * @default 4
+             */
+            steepest: number;
+        };
+        /**
          * Desaturate
          * @description Parameters of :func:`desaturate`.
          */
@@ -2243,6 +2475,40 @@ export interface components {
              * @enum {string}
              */
             kind: "desaturate";
+        };
+        /**
+         * DetailNormal
+         * @description Parameters of :func:`detail_normal`.
+         */
+        DetailNormal: {
+            /**
+             * Its green points down
+             * @description It is turned round
+             * @default false
+             */
+            green_down: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "detail_normal";
+            /**
+             * Normals
+             * @description A normal map, with green up
+             */
+            picture: components["schemas"]["SourceRef"];
+            /**
+             * Repeats
+             * @description Times over each side
+             * @default 4
+             */
+            repeats: number;
+            /**
+             * Strength
+             * @description Times as steep
+             * @default 1
+             */
+            strength: number;
         };
         /**
          * Difference
@@ -2332,6 +2598,54 @@ export interface components {
              * @default 0.25
              */
             y: number;
+        };
+        /**
+         * EmissiveFromColour
+         * @description Parameters of :func:`emissive_from_colour`.
+         */
+        EmissiveFromColour: {
+            /**
+             * Colour
+             * Format: colour
+             * @description What shines
+             * @default #ffd27a
+             */
+            colour: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "emissive_from_colour";
+            /**
+             * Least light
+             * @description What is darker, as it is stored, does not shine
+             * @default 0.5
+             */
+            least: number;
+            /**
+             * Shade counts
+             * @description At 0 light and shadow of one colour are alike
+             * @default 0.5
+             */
+            shade: number;
+            /**
+             * Soft
+             * @description From all to nothing
+             * @default 0.06
+             */
+            soft: number;
+            /**
+             * Strength
+             * @description Times its own light
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Tolerance
+             * @description How far off it may be
+             * @default 0.12
+             */
+            tolerance: number;
         };
         /**
          * EntryMore
@@ -2775,6 +3089,52 @@ export interface components {
             folder: string;
         };
         /**
+         * GlossFromColour
+         * @description Parameters of :func:`gloss_from_colour`.
+         */
+        GlossFromColour: {
+            /**
+             * By hue
+             * @description Above 0 parts of stronger hue are less glossy, below 0 more
+             * @default 0.2
+             */
+            hue: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gloss_from_colour";
+            /**
+             * Level
+             * @description Of a smooth, level face; 1 is a mirror
+             * @default 0.4
+             */
+            level: number;
+            /**
+             * Less where rough
+             * @description How much fine relief spreads reflections
+             * @default 0.5
+             */
+            rough: number;
+        };
+        /**
+         * GlossFromRoughness
+         * @description Parameters of :func:`gloss_from_roughness`.
+         */
+        GlossFromRoughness: {
+            /**
+             * Bend
+             * @description Above 1 is glossier
+             * @default 1
+             */
+            bend: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gloss_from_roughness";
+        };
+        /**
          * Gradient
          * @description Parameters of :func:`gradient`; places are shares of the sides.
          */
@@ -2930,15 +3290,21 @@ export interface components {
          */
         HeightFromColour: {
             /**
+             * Angle of the light
+             * @description Where you say: degrees anticlockwise from the right, 90 is from above
+             * @default 90
+             */
+            azimuth: number;
+            /**
              * Broad forms
-             * @description How much slow change of tone counts as height
-             * @default 0.5
+             * @description Slow change of tone; most of it is light or dirt
+             * @default 0
              */
             broad: number;
             /**
              * Fine grain
-             * @description How much the smallest marks count as height
-             * @default 0.5
+             * @description The smallest marks
+             * @default 1
              */
             fine: number;
             /**
@@ -2948,10 +3314,53 @@ export interface components {
              */
             invert: boolean;
             /**
+             * Joints
+             * @description Thin lines that part the picture into pieces lie deep, pale or dark
+             * @default found
+             * @enum {string}
+             */
+            joints: "found" | "stand_out" | "not_told";
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "height_from_colour";
+            /**
+             * Light came from
+             * @description Where it can be told from the picture; from all round; or from where you say
+             * @default found
+             * @enum {string}
+             */
+            light: "found" | "even" | "given";
+            /**
+             * Middle forms
+             * @description Stones, dents, waves
+             * @default 1
+             */
+            middle: number;
+            /**
+             * Leave pigment out
+             * @description What is only another colour makes no relief; 0 takes every tone for relief
+             * @default 1
+             */
+            pigment: number;
+        };
+        /**
+         * HeightFromNormal
+         * @description Parameters of :func:`height_from_normal`.
+         */
+        HeightFromNormal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "height_from_normal";
+            /**
+             * Relief
+             * @description Hundredths of the width that 0 to 1 stand for; 0 takes what there is
+             * @default 0
+             */
+            relief: number;
         };
         /**
          * HighPass
@@ -3679,6 +4088,22 @@ export interface components {
             codes: string[];
         };
         /**
+         * MetalnessFromSpecular
+         * @description Parameters of :func:`metalness_from_specular`.
+         */
+        MetalnessFromSpecular: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "metalness_from_specular";
+            /**
+             * Specular
+             * @description What the colour reflects beside it
+             */
+            specular: components["schemas"]["MapRef"];
+        };
+        /**
          * MirrorTile
          * @description Parameters of :func:`mirror_tile`.
          */
@@ -3939,10 +4364,139 @@ export interface components {
             soft: number;
         };
         /**
+         * NormalFromAlphaGreen
+         * @description Parameters of :func:`normal_from_alpha_green`.
+         */
+        NormalFromAlphaGreen: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "normal_from_alpha_green";
+        };
+        /**
+         * NormalFromColour
+         * @description Parameters of :func:`normal_from_colour`.
+         */
+        NormalFromColour: {
+            /**
+             * Angle of the light
+             * @description Where you say: degrees anticlockwise from the right, 90 is from above
+             * @default 90
+             */
+            azimuth: number;
+            /**
+             * Broad forms
+             * @description Slow change of tone; most of it is light or dirt
+             * @default 0
+             */
+            broad: number;
+            /**
+             * Strength by
+             * @description How deep the heights are, or how steep their steeper parts come out
+             * @default depth
+             * @enum {string}
+             */
+            by: "depth" | "steepness";
+            /**
+             * Fine grain
+             * @description The smallest marks
+             * @default 1
+             */
+            fine: number;
+            /**
+             * Dark stands out
+             * @description Turns heights upside down
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Joints
+             * @description Thin lines that part the picture into pieces lie deep, pale or dark
+             * @default found
+             * @enum {string}
+             */
+            joints: "found" | "stand_out" | "not_told";
+            /**
+             * Slopes by
+             * @description Fine keeps the smallest detail; plain looks at two texels; soft smooths
+             * @default fine
+             * @enum {string}
+             */
+            kernel: "fine" | "plain" | "soft";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "normal_from_colour";
+            /**
+             * Light came from
+             * @description Where it can be told from the picture; from all round; or from where you say
+             * @default found
+             * @enum {string}
+             */
+            light: "found" | "even" | "given";
+            /**
+             * Middle forms
+             * @description Stones, dents, waves
+             * @default 1
+             */
+            middle: number;
+            /**
+             * Leave pigment out
+             * @description What is only another colour makes no relief; 0 takes every tone for relief
+             * @default 1
+             */
+            pigment: number;
+            /**
+             * Relief
+             * @description Depth from lowest to highest point, in hundredths of the tile's width
+             * @default 1
+             */
+            relief: number;
+            /**
+             * Steepness
+             * @description Degrees; one texel in ten is steeper
+             * @default 20
+             */
+            steepness: number;
+        };
+        /**
+         * NormalFromDerivative
+         * @description Parameters of :func:`normal_from_derivative`.
+         */
+        NormalFromDerivative: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "normal_from_derivative";
+            /**
+             * Steepest
+             * @description The slope, rise over run, that black and white stand for
+             * @default 4
+             */
+            steepest: number;
+        };
+        /**
          * NormalFromHeight
          * @description Parameters of :func:`normal_from_height`.
          */
         NormalFromHeight: {
+            /**
+             * Strength by
+             * @description How deep the heights are, or how steep their steeper parts come out
+             * @default depth
+             * @enum {string}
+             */
+            by: "depth" | "steepness";
+            /**
+             * Slopes by
+             * @description Fine keeps the smallest detail; plain looks at two texels; soft smooths
+             * @default fine
+             * @enum {string}
+             */
+            kernel: "fine" | "plain" | "soft";
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3954,6 +4508,94 @@ export interface components {
              * @default 1
              */
             relief: number;
+            /**
+             * Steepness
+             * @description Degrees; one texel in ten is steeper
+             * @default 20
+             */
+            steepness: number;
+        };
+        /**
+         * OcclusionFromHeight
+         * @description Parameters of :func:`occlusion_from_height`.
+         */
+        OcclusionFromHeight: {
+            /**
+             * Contrast
+             * @description Above 1 is darker, below 1 is paler
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "occlusion_from_height";
+            /**
+             * Radius
+             * @description How far what stands around counts, in hundredths of the width
+             * @default 5
+             */
+            radius: number;
+            /**
+             * Relief
+             * @description Depth from lowest to highest point, in hundredths of the tile's width
+             * @default 1
+             */
+            relief: number;
+        };
+        /**
+         * OcclusionFromNormal
+         * @description Parameters of :func:`occlusion_from_normal`.
+         */
+        OcclusionFromNormal: {
+            /**
+             * Contrast
+             * @description Above 1 is darker, below 1 is paler
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "occlusion_from_normal";
+            /**
+             * Radius
+             * @description How far what stands around counts, in hundredths of the width
+             * @default 5
+             */
+            radius: number;
+            /**
+             * Strength
+             * @description Times as steep
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * OneChannel
+         * @description Parameters of :func:`one_channel`.
+         */
+        OneChannel: {
+            /**
+             * Channel
+             * @description Which of the packed greys
+             * @default red
+             * @enum {string}
+             */
+            channel: "red" | "green" | "blue" | "alpha";
+            /**
+             * Turn round
+             * @description Black becomes white
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "one_channel";
         };
         /**
          * Outline
@@ -4842,6 +5484,28 @@ export interface components {
             words: string;
         };
         /**
+         * ReliefOver
+         * @description Parameters of :func:`relief_over`.
+         */
+        ReliefOver: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "relief_over";
+            /**
+             * Heights
+             * @description A map of numbers; light stands out
+             */
+            map: components["schemas"]["MapRef"];
+            /**
+             * Relief
+             * @description Depth from lowest to highest point, in hundredths of the tile's width
+             * @default 0.5
+             */
+            relief: number;
+        };
+        /**
          * RemoveMap
          * @description Take a map out; what comes from it has to come from elsewhere first.
          */
@@ -5073,6 +5737,35 @@ export interface components {
             tinted: boolean;
             /** Title */
             title: string;
+        };
+        /**
+         * RoughnessFromColour
+         * @description Parameters of :func:`roughness_from_colour`.
+         */
+        RoughnessFromColour: {
+            /**
+             * By hue
+             * @description Above 0 parts of stronger hue are rougher, below 0 smoother
+             * @default 0.2
+             */
+            hue: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "roughness_from_colour";
+            /**
+             * Level
+             * @description Of a smooth, level face; 0 is a mirror
+             * @default 0.6
+             */
+            level: number;
+            /**
+             * More where rough
+             * @description How much fine relief spreads reflections
+             * @default 0.5
+             */
+            rough: number;
         };
         /**
          * RoughnessFromGloss
@@ -5640,20 +6333,26 @@ export interface components {
          */
         SpecularFromColour: {
             /**
-             * Contrast
-             * @description How sharply dull and shiny part
+             * By hue
+             * @description How much parts of stronger hue differ from grey ones; 0 not at all
              * @default 1
              */
             contrast: number;
             /**
              * Most
              * @description Level of the shiniest part
-             * @default 0.35
+             * @default 0.08
              */
             high: number;
             /**
-             * Dark shines
-             * @description Turns the scale upside down
+             * Duller in hollows
+             * @description Dirt and shade there
+             * @default 0.6
+             */
+            hollows: number;
+            /**
+             * Dull parts shine
+             * @description Turns what varies by hue round
              * @default false
              */
             invert: boolean;
@@ -5665,9 +6364,25 @@ export interface components {
             /**
              * Least
              * @description Level of the dullest part
-             * @default 0.08
+             * @default 0.02
              */
             low: number;
+        };
+        /**
+         * SpecularFromMetalness
+         * @description Parameters of :func:`specular_from_metalness`.
+         */
+        SpecularFromMetalness: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "specular_from_metalness";
+            /**
+             * Metalness
+             * @description Where the colour is metal's own
+             */
+            metalness: components["schemas"]["MapRef"];
         };
         /**
          * Spot
@@ -5682,11 +6397,62 @@ export interface components {
             y: number;
         };
         /**
+         * SpreadBeneath
+         * @description Parameters of :func:`spread_beneath`.
+         */
+        SpreadBeneath: {
+            /**
+             * Alpha
+             * @description What is solid; colour spreads from there
+             */
+            alpha: components["schemas"]["MapRef"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "spread_beneath";
+            /**
+             * Solid from
+             * @description What is less solid gets the colour of what lies beside it
+             * @default 0.5
+             */
+            solid: number;
+        };
+        /**
          * Stage
          * @description Where on its way a map is looked at, in the order of the work.
          * @enum {string}
          */
         Stage: "raw" | "source" | "steps" | "size" | "finish" | "compress";
+        /**
+         * Steeper
+         * @description Parameters of :func:`steeper`.
+         */
+        Steeper: {
+            /**
+             * Turn left and right
+             * @description Red the other way
+             * @default false
+             */
+            flip_x: boolean;
+            /**
+             * Turn up and down
+             * @description Green the other way
+             * @default false
+             */
+            flip_y: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "steeper";
+            /**
+             * Strength
+             * @description Times as steep; at 1 vectors only get unit length
+             * @default 1
+             */
+            strength: number;
+        };
         /**
          * Step
          * @description One non-destructive operation of a recipe, and how much of it is taken where.
@@ -5724,7 +6490,7 @@ export interface components {
              */
             mask: string | null;
             /** Params */
-            params: components["schemas"]["BalanceLight"] | components["schemas"]["CutTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["Curves"] | components["schemas"]["Exposure"] | components["schemas"]["Colourise"] | components["schemas"]["Recolour"] | components["schemas"]["Match"] | components["schemas"]["Desaturate"] | components["schemas"]["Denoise"] | components["schemas"]["Blur"] | components["schemas"]["Sharpen"] | components["schemas"]["HighPass"] | components["schemas"]["Grain"] | components["schemas"]["Fill"] | components["schemas"]["Gradient"] | components["schemas"]["Noise"] | components["schemas"]["Pattern"] | components["schemas"]["Lettering"] | components["schemas"]["Borrow"] | components["schemas"]["Invert"] | components["schemas"]["Swizzle"] | components["schemas"]["Pack"] | components["schemas"]["Palette"] | components["schemas"]["LowResolution"] | components["schemas"]["Pencil"] | components["schemas"]["LayPicture"] | components["schemas"]["AnotherMap"] | components["schemas"]["HeightFromColour"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["AlphaFromPicture"] | components["schemas"]["ValuesOfMask"] | components["schemas"]["RoughnessFromGloss"];
+            params: components["schemas"]["BalanceLight"] | components["schemas"]["CutTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["Curves"] | components["schemas"]["Exposure"] | components["schemas"]["Colourise"] | components["schemas"]["Recolour"] | components["schemas"]["Match"] | components["schemas"]["Desaturate"] | components["schemas"]["Denoise"] | components["schemas"]["Blur"] | components["schemas"]["Sharpen"] | components["schemas"]["HighPass"] | components["schemas"]["Grain"] | components["schemas"]["Fill"] | components["schemas"]["Gradient"] | components["schemas"]["Noise"] | components["schemas"]["Pattern"] | components["schemas"]["Lettering"] | components["schemas"]["Borrow"] | components["schemas"]["Invert"] | components["schemas"]["Swizzle"] | components["schemas"]["Pack"] | components["schemas"]["Palette"] | components["schemas"]["LowResolution"] | components["schemas"]["Pencil"] | components["schemas"]["LayPicture"] | components["schemas"]["AnotherMap"] | components["schemas"]["SpreadBeneath"] | components["schemas"]["Steeper"] | components["schemas"]["DetailNormal"] | components["schemas"]["ReliefOver"] | components["schemas"]["BaseColour"] | components["schemas"]["ColourBesideMetal"] | components["schemas"]["HeightFromColour"] | components["schemas"]["HeightFromNormal"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["NormalFromColour"] | components["schemas"]["OcclusionFromHeight"] | components["schemas"]["OcclusionFromNormal"] | components["schemas"]["CavityFromHeight"] | components["schemas"]["CavityFromNormal"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["SpecularFromMetalness"] | components["schemas"]["GlossFromColour"] | components["schemas"]["GlossFromRoughness"] | components["schemas"]["RoughnessFromColour"] | components["schemas"]["RoughnessFromGloss"] | components["schemas"]["MetalnessFromSpecular"] | components["schemas"]["AlphaFromPicture"] | components["schemas"]["AlphaFromKey"] | components["schemas"]["AlphaFromHeight"] | components["schemas"]["EmissiveFromColour"] | components["schemas"]["BlendFromHeight"] | components["schemas"]["ValuesOfMask"] | components["schemas"]["OneChannel"] | components["schemas"]["DerivativeFromNormal"] | components["schemas"]["NormalFromDerivative"] | components["schemas"]["AlphaGreenFromNormal"] | components["schemas"]["NormalFromAlphaGreen"];
             /**
              * Proposed
              * @default false

@@ -1,4 +1,4 @@
-"""Roughness: gloss the other way round."""
+"""Gloss and roughness: each is the other the other way round."""
 
 from __future__ import annotations
 
@@ -24,9 +24,29 @@ class RoughnessFromGloss(StepParams):
 
 def roughness_from_gloss(picture: Picture, params: RoughnessFromGloss) -> Picture:
     """Return ``(1 - gloss) ** (1 / bend)`` of a picture's mean channel, 0..1."""
-    gloss = picture.body.mean(axis=2, keepdims=True, dtype=np.float32)
-    rough = np.clip(1 - gloss, 0, 1) ** np.float32(1 / params.bend)
-    return replace(picture, pixels=rough.astype(np.float32), space=Space.DATA, alpha=False)
+    return _turned(picture, params.bend)
+
+
+class GlossFromRoughness(StepParams):
+    """Parameters of :func:`gloss_from_roughness`."""
+
+    kind: Literal["gloss_from_roughness"] = "gloss_from_roughness"
+    bend: float = Field(
+        1.0, ge=0.2, le=5, multiple_of=0.01, title="Bend", description="Above 1 is glossier"
+    )
+
+
+def gloss_from_roughness(picture: Picture, params: GlossFromRoughness) -> Picture:
+    """Return ``(1 - roughness) ** (1 / bend)`` of a picture's mean channel, 0..1."""
+    return _turned(picture, params.bend)
+
+
+def _turned(picture: Picture, bend: float) -> Picture:
+    values = picture.body.mean(axis=2, keepdims=True, dtype=np.float32)
+    other = np.clip(1 - values, 0, 1)
+    if bend != 1:
+        other = other ** np.float32(1 / bend)
+    return replace(picture, pixels=other.astype(np.float32), space=Space.DATA, alpha=False)
 
 
 STEP = StepKind(
@@ -38,6 +58,18 @@ STEP = StepKind(
     apply=roughness_from_gloss,
     spaces=frozenset({Space.DATA}),
     makes=frozenset({Role.ROUGHNESS}),
+    group=Group.MAKE,
+    summary=lambda p: f"bent {p.bend:.2f}",
+)
+TO_GLOSS = StepKind(
+    name="gloss_from_roughness",
+    title="Gloss from roughness",
+    hint="Turns wide reflections into tight ones",
+    params=GlossFromRoughness,
+    version=1,
+    apply=gloss_from_roughness,
+    spaces=frozenset({Space.DATA}),
+    makes=frozenset({Role.GLOSS}),
     group=Group.MAKE,
     summary=lambda p: f"bent {p.bend:.2f}",
 )

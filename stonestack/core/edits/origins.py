@@ -76,15 +76,14 @@ def _derived(surface: Surface, m: Map, origin: MapOrigin) -> tuple[Step, ...]:
     makers = [
         name
         for name, step in STEPS.items()
-        # What is made of a mask besides is asked for by that mask.
+        # What is made of a mask or a further map besides is asked for by that.
         if m.role in step.makes and source.space in step.spaces and not step.reads
     ]
     present = next((s for s in m.steps if s.params.kind in makers), None)
     if present is not None:
         return (rebuilt(present, enabled=True), *own)
-    if source.space is meaning and not (
-        ROLES[m.role].derived and ROLES[m.role].derived.source == source.role and makers  # type: ignore[union-attr]
-    ):
+    exact = f"{m.role.value}_from_{source.role.value}"
+    if exact not in makers and source.space is meaning:
         return own
     if not makers:
         raise BadRequest(
@@ -92,6 +91,7 @@ def _derived(surface: Surface, m: Map, origin: MapOrigin) -> tuple[Step, ...]:
             f"{m.title} cannot be made of {source.title.lower()} yet.",
             "Give it a file of its own, or another map.",
         )
+    makers.sort(key=lambda name: (name != exact, not name.startswith(f"{m.role.value}_from_")))
     return (Step.model_validate({"params": {"kind": makers[0]}}), *own)
 
 

@@ -12,7 +12,6 @@ from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.masks.edges import smooth
 from stonestack.core.masks.maskkind import MaskKind, MaskShape
 from stonestack.core.references import MapRef
-from stonestack.core.steps.recolour import selected
 
 
 class ColourRange(MaskShape):
@@ -49,7 +48,7 @@ def colour_range(
         body = np.repeat(light, 3, axis=2)
     lab = perceptual.to_lab(body)
     old = perceptual.to_lab(swatches.linear(params.colour))
-    return selected(lab, old, params.tolerance, params.soft, params.shade)
+    return perceptual.selected(lab, old, params.tolerance, params.soft, params.shade)
 
 
 class ValueRange(MaskShape):

@@ -9,6 +9,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from stonestack.core import codecs, texels
+from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.debanding import debanded
 from stonestack.core.frame import VERSION as FRAME_VERSION
 from stonestack.core.frame import Frame, framed
@@ -55,6 +56,22 @@ def decode(params: Reading, _inputs: Sequence[object], blobs: Sequence[bytes]) -
     return debanded(picture) if params.debanded else picture
 
 
+def channels(_params: Nothing, _inputs: Sequence[object], blobs: Sequence[bytes]) -> Picture:
+    """Read a kept file's channels as the numbers that are stored, each for itself."""
+    from stonestack.core.codecs import pictures
+
+    kind = codecs.checked_kind(blobs[0])
+    if kind in (FileKind.DDS, FileKind.KTX2):
+        stored: texels.Texels = codecs.read_texture(blobs[0]).texels()
+    else:
+        stored = pictures.stored(blobs[0], kind, deepest=16)
+    values = stored.astype(np.float32) / np.float32(texels.full(stored))
+    alpha = bool((stored[..., 3] < texels.full(stored)).any())
+    bits = 16 if stored.dtype == np.uint16 else 8
+    pixels = values if alpha else values[..., :3]
+    return Picture(np.ascontiguousarray(pixels), Space.DATA, alpha=alpha, bits=bits)
+
+
 def light(_params: Nothing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Picture:
     """Show the broad light of a picture; half grey is where it is neither more nor less."""
     field = np.clip(light_field(inputs[0]) / 2, 0, 1)
@@ -94,6 +111,7 @@ _ONE = (Kind.PICTURE,)
 
 OPERATIONS = (
     Operation("decode", 4, "Reading", Reading, (), Kind.PICTURE, decode, blobs=1),
+    Operation("channels", 1, "Reading", Nothing, (), Kind.PICTURE, channels, blobs=1),
     Operation(
         "limit",
         1,

@@ -6,17 +6,32 @@ from typing import Annotated
 
 from pydantic import Field
 
-from stonestack.core.derive import alpha, height, masked, normal, roughness, specular
+from stonestack.core.derive import (
+    alpha,
+    cavity,
+    height,
+    keyed,
+    layers,
+    masked,
+    metal,
+    normal,
+    occlusion,
+    roughness,
+    shine,
+    storing,
+)
 from stonestack.core.registers import must_agree
 from stonestack.core.stepkind import StepKind, StepParams
 from stonestack.core.steps import (
     another,
+    beneath,
     borrowing,
     channels,
     colourise,
     curves,
     desaturate,
     detail,
+    directions,
     exposure,
     fill,
     grain,
@@ -70,12 +85,38 @@ STEPS: dict[str, StepKind] = {
         pencil.STEP,
         laying.STEP,
         another.STEP,
+        beneath.STEP,
+        directions.STEEPER,
+        directions.DETAIL,
+        directions.RELIEF,
+        metal.BASE,
+        metal.BESIDE,
         height.STEP,
+        normal.TO_HEIGHT,
         normal.STEP,
-        specular.STEP,
-        alpha.STEP,
-        masked.STEP,
+        normal.FROM_COLOUR,
+        occlusion.FROM_HEIGHT,
+        occlusion.FROM_NORMAL,
+        cavity.FROM_HEIGHT,
+        cavity.FROM_NORMAL,
+        shine.SPECULAR,
+        metal.SPECULAR,
+        shine.GLOSS,
+        roughness.TO_GLOSS,
+        shine.ROUGHNESS,
         roughness.STEP,
+        metal.METALNESS,
+        alpha.STEP,
+        keyed.ALPHA,
+        layers.ALPHA,
+        keyed.EMISSIVE,
+        layers.BLEND,
+        masked.STEP,
+        storing.ONE_CHANNEL,
+        storing.DERIVATIVE,
+        storing.FROM_DERIVATIVE,
+        storing.ALPHA_GREEN,
+        storing.FROM_ALPHA_GREEN,
     )
 }
 
@@ -114,12 +155,38 @@ AnyStep = Annotated[
     | pencil.Pencil
     | laying.LayPicture
     | another.AnotherMap
+    | beneath.SpreadBeneath
+    | directions.Steeper
+    | directions.DetailNormal
+    | directions.ReliefOver
+    | metal.BaseColour
+    | metal.ColourBesideMetal
     | height.HeightFromColour
+    | normal.HeightFromNormal
     | normal.NormalFromHeight
-    | specular.SpecularFromColour
+    | normal.NormalFromColour
+    | occlusion.OcclusionFromHeight
+    | occlusion.OcclusionFromNormal
+    | cavity.CavityFromHeight
+    | cavity.CavityFromNormal
+    | shine.SpecularFromColour
+    | metal.SpecularFromMetalness
+    | shine.GlossFromColour
+    | roughness.GlossFromRoughness
+    | shine.RoughnessFromColour
+    | roughness.RoughnessFromGloss
+    | metal.MetalnessFromSpecular
     | alpha.AlphaFromPicture
+    | keyed.AlphaFromKey
+    | layers.AlphaFromHeight
+    | keyed.EmissiveFromColour
+    | layers.BlendFromHeight
     | masked.ValuesOfMask
-    | roughness.RoughnessFromGloss,
+    | storing.OneChannel
+    | storing.DerivativeFromNormal
+    | storing.NormalFromDerivative
+    | storing.AlphaGreenFromNormal
+    | storing.NormalFromAlphaGreen,
     Field(discriminator="kind"),
 ]
 """Parameters of any step, told apart by their ``kind``."""

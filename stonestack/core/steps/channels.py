@@ -14,6 +14,7 @@ from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.references import MapRef
 from stonestack.core.resize import resize
 from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.texels import Channel, numbers_of
 
 _ALL = frozenset({Space.LINEAR, Space.DATA, Space.VECTOR})
 _NUMBERS = frozenset({Space.LINEAR, Space.DATA})
@@ -82,14 +83,6 @@ def _taken(picture: Picture, stored: Floats, take: Take) -> Floats:
     return np.full(stored.shape[:2], full, np.float32)
 
 
-class Channel(StrEnum):
-    """A channel of a map, as it is stored."""
-
-    RED = "red"
-    GREEN = "green"
-    BLUE = "blue"
-
-
 _OF = "Which channel of it; a grey map has one"
 
 
@@ -129,15 +122,6 @@ def pack(picture: Picture, params: Pack, *others: Picture) -> Picture:
     body = colour.to_linear(packed) if picture.space is Space.LINEAR else packed
     pixels = body if picture.opacity is None else np.concatenate([body, picture.opacity], axis=2)
     return replace(picture, pixels=np.ascontiguousarray(pixels, np.float32), bits=finest)
-
-
-def numbers_of(picture: Picture, channel: Channel = Channel.RED) -> Floats:
-    """Return a channel as it is stored, 0..1, shape (height, width)."""
-    place = min(list(Channel).index(channel), picture.body.shape[2] - 1)
-    one = picture.body[..., place]
-    if picture.space is Space.LINEAR:
-        return colour.to_srgb(one)
-    return np.asarray(one * 0.5 + 0.5 if picture.space is Space.VECTOR else one, np.float32)
 
 
 def _packed(params: Pack) -> list[str]:

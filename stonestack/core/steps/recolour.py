@@ -37,25 +37,6 @@ class Recolour(StepParams):
     )
 
 
-def selected(lab: Floats, old: Floats, tolerance: float, soft: float, lightness: float) -> Floats:
-    """Return how much each colour is of a range, 0..1, shape (...).
-
-    Parameters
-    ----------
-    lab : ndarray, float32, shape (..., 3)
-    old : ndarray, float32, shape (3,)
-    tolerance, soft : float
-        Distance in OKLab up to which all is, and over which it falls to nothing.
-    lightness : float
-        How much a difference of lightness counts.
-    """
-    apart = perceptual.distance(lab, old, lightness)
-    if soft <= 0:
-        return np.asarray(apart <= tolerance, np.float32)
-    t = np.clip((tolerance + soft - apart) / soft, 0, 1)
-    return np.asarray(t * t * (3 - 2 * t), np.float32)
-
-
 def recolour(picture: Picture, params: Recolour) -> Picture:
     """Turn the hue and scale chroma and lightness of a range, so that one colour becomes another.
 
@@ -65,7 +46,9 @@ def recolour(picture: Picture, params: Recolour) -> Picture:
 
     def work(body: Floats) -> Floats:
         lab = perceptual.to_lab(body)
-        share = selected(lab, old, params.tolerance, params.soft, _SHADE)[..., np.newaxis]
+        share = perceptual.selected(lab, old, params.tolerance, params.soft, _SHADE)[
+            ..., np.newaxis
+        ]
         return perceptual.from_lab(lab + (_moved(lab, old, new) - lab) * share)
 
     return picture.with_body(texelwise(work, picture.body))

@@ -1,0 +1,250 @@
+"""Specular, gloss and roughness from colour.
+
+How much a matter reflects, and how tightly, is a property of the matter and not of the light that
+fell on it. So both start from one level for all of the surface, and vary only by what of the
+picture is no light: by hue, which neither shade nor lamp changes, and by the relief that is read
+from it. What is hollow holds dirt and reflects less; what is rough at a finer scale than texels are
+looked at spreads its reflections (M. Toksvig, "Mipmapping Normal Maps", J. Graphics Tools 10
+(2005): by how much the normals around a texel differ).
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from stonestack.core.derive.cavity import bend_of
+from stonestack.core.derive.height import ReliefFromColour, relief_of
+from stonestack.core.derive.slopes import slopes_of
+from stonestack.core.filters import gaussian, radius_of
+from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.parallel import texelwise
+from stonestack.core.roles import Role
+from stonestack.core.stepkind import Group, StepKind, StepParams
+
+_HOLLOW_RADIUS = 0.4
+_HOLLOW_GAIN = np.float32(2.5)
+_ROUGH_RADIUS = 0.6
+_ROUGH_GAIN = np.float32(4.0)
+_HUE_SPREAD = np.float32(0.25)
+_FLOOR = np.float32(0.02)
+
+
+class SpecularFromColour(StepParams):
+    """Parameters of :func:`specular_from_colour`."""
+
+    kind: Literal["specular_from_colour"] = "specular_from_colour"
+    invert: bool = Field(
+        False, title="Dull parts shine", description="Turns what varies by hue round"
+    )
+    low: float = Field(
+        0.02, ge=0, le=1, multiple_of=0.005, title="Least", description="Level of the dullest part"
+    )
+    high: float = Field(
+        0.08,
+        ge=0,
+        le=1,
+        multiple_of=0.005,
+        title="Most",
+        description="Level of the shiniest part",
+    )
+    contrast: float = Field(
+        1.0,
+        ge=0,
+        le=4,
+        multiple_of=0.05,
+        title="By hue",
+        description="How much parts of stronger hue differ from grey ones; 0 not at all",
+    )
+    hollows: float = Field(
+        0.6,
+        ge=0,
+        le=1,
+        multiple_of=0.01,
+        title="Duller in hollows",
+        description="Dirt and shade there",
+    )
+
+
+def specular_from_colour(picture: Picture, params: SpecularFromColour) -> Picture:
+    """Return a level of reflection that follows the matter, and not the light on it.
+
+    Parameters
+    ----------
+    picture : Picture
+        Linear colour.
+
+    Returns
+    -------
+    Picture
+        Data between ``low`` and ``high``: their middle for a grey, level face.
+    """
+    shift = _by_hue(picture) * np.float32(-params.contrast if params.invert else params.contrast)
+    hollow = _hollows(picture) if params.hollows > 0 else np.zeros_like(shift)
+    low, span = np.float32(params.low), np.float32(params.high - params.low)
+
+    def level(rows: Floats, deep: Floats) -> Floats:
+        t = np.clip(np.float32(0.5) + np.float32(0.5) * np.tanh(rows), 0, 1)
+        return np.asarray(low + span * t * (1 - deep * np.float32(params.hollows)), np.float32)
+
+    return _data(texelwise(level, shift, hollow), picture)
+
+
+class GlossFromColour(StepParams):
+    """Parameters of :func:`gloss_from_colour`."""
+
+    kind: Literal["gloss_from_colour"] = "gloss_from_colour"
+    level: float = Field(
+        0.4,
+        ge=0,
+        le=1,
+        multiple_of=0.01,
+        title="Level",
+        description="Of a smooth, level face; 1 is a mirror",
+    )
+    rough: float = Field(
+        0.5,
+        ge=0,
+        le=1,
+        multiple_of=0.01,
+        title="Less where rough",
+        description="How much fine relief spreads reflections",
+    )
+    hue: float = Field(
+        0.2,
+        ge=-1,
+        le=1,
+        multiple_of=0.01,
+        title="By hue",
+        description="Above 0 parts of stronger hue are less glossy, below 0 more",
+    )
+
+
+def gloss_from_colour(picture: Picture, params: GlossFromColour) -> Picture:
+    """Return gloss, 0..1: a level, less where the relief is rough."""
+    return _data(_gloss(picture, params.level, params.rough, params.hue), picture)
+
+
+class RoughnessFromColour(StepParams):
+    """Parameters of :func:`roughness_from_colour`."""
+
+    kind: Literal["roughness_from_colour"] = "roughness_from_colour"
+    level: float = Field(
+        0.6,
+        ge=0,
+        le=1,
+        multiple_of=0.01,
+        title="Level",
+        description="Of a smooth, level face; 0 is a mirror",
+    )
+    rough: float = Field(
+        0.5,
+        ge=0,
+        le=1,
+        multiple_of=0.01,
+        title="More where rough",
+        description="How much fine relief spreads reflections",
+    )
+    hue: float = Field(
+        0.2,
+        ge=-1,
+        le=1,
+        multiple_of=0.01,
+        title="By hue",
+        description="Above 0 parts of stronger hue are rougher, below 0 smoother",
+    )
+
+
+def roughness_from_colour(picture: Picture, params: RoughnessFromColour) -> Picture:
+    """Return roughness, 0..1: a level, more where the relief is rough."""
+    return _data(1 - _gloss(picture, 1 - params.level, params.rough, params.hue), picture)
+
+
+def _gloss(picture: Picture, level: float, rough: float, hue: float) -> Floats:
+    spread = _roughness(picture) if rough > 0 else np.zeros(picture.pixels.shape[:2], np.float32)
+    shift = _by_hue(picture) if hue else np.zeros_like(spread)
+
+    def gloss(spread: Floats, shift: Floats) -> Floats:
+        by_hue = 1 - np.float32(hue) * np.tanh(shift)
+        own = np.float32(level) * (1 - np.float32(rough) * spread) * by_hue
+        return np.asarray(np.clip(own, 0, 1), np.float32)
+
+    return texelwise(gloss, spread, shift)
+
+
+def _by_hue(picture: Picture) -> Floats:
+    """Return how much stronger or weaker each texel's hue is than usual, around 0.
+
+    Hue is taken as the spread of the logarithms of the channels, which light in one colour leaves
+    as it is.
+    """
+
+    def strength(rows: Floats) -> Floats:
+        logs = np.log(rows + _FLOOR)
+        return np.asarray(logs.max(axis=2) - logs.min(axis=2), np.float32)
+
+    found = texelwise(strength, picture.body)
+    usual = np.float32(found.mean(dtype=np.float64))
+    return texelwise(lambda rows: (rows - usual) / (usual + _HUE_SPREAD), found)
+
+
+def _relief(picture: Picture) -> tuple[Floats, Floats]:
+    relief = relief_of(picture, ReliefFromColour())
+    return slopes_of(relief, "plain", picture.wraps)
+
+
+def _hollows(picture: Picture) -> Floats:
+    radius = radius_of(_HOLLOW_RADIUS, picture)
+    bend = bend_of(*_relief(picture), radius, picture.wraps)
+    return texelwise(lambda rows: np.tanh(np.maximum(-rows * _HOLLOW_GAIN, 0)), bend)
+
+
+def _roughness(picture: Picture) -> Floats:
+    right, up = _relief(picture)
+    energy = np.square(right) + np.square(up)
+    around = gaussian(energy[..., np.newaxis], radius_of(_ROUGH_RADIUS, picture), picture.wraps)
+    return texelwise(lambda rows: np.tanh(_ROUGH_GAIN * np.maximum(rows, 0)), around[..., 0])
+
+
+def _data(values: Floats, picture: Picture) -> Picture:
+    return Picture(values[..., np.newaxis], Space.DATA, wraps=picture.wraps)
+
+
+SPECULAR = StepKind(
+    name="specular_from_colour",
+    title="Specular from colour",
+    hint="A level of reflection, by hue and hollows and not by light",
+    params=SpecularFromColour,
+    version=2,
+    apply=specular_from_colour,
+    spaces=frozenset({Space.LINEAR}),
+    makes=frozenset({Role.SPECULAR}),
+    group=Group.MAKE,
+    summary=lambda p: f"{p.low:.2f}–{p.high:.2f}",
+)
+GLOSS = StepKind(
+    name="gloss_from_colour",
+    title="Gloss from colour",
+    hint="A level of gloss, less where it is rough",
+    params=GlossFromColour,
+    version=1,
+    apply=gloss_from_colour,
+    spaces=frozenset({Space.LINEAR}),
+    makes=frozenset({Role.GLOSS}),
+    group=Group.MAKE,
+    summary=lambda p: f"about {p.level:.2f}",
+)
+ROUGHNESS = StepKind(
+    name="roughness_from_colour",
+    title="Roughness from colour",
+    hint="A level of roughness, more where it is rough",
+    params=RoughnessFromColour,
+    version=1,
+    apply=roughness_from_colour,
+    spaces=frozenset({Space.LINEAR}),
+    makes=frozenset({Role.ROUGHNESS}),
+    group=Group.MAKE,
+    summary=lambda p: f"about {p.level:.2f}",
+)
