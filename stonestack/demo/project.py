@@ -11,9 +11,9 @@ from stonestack.core import edits
 from stonestack.core.deliveries import Delivery
 from stonestack.core.derive.height import HeightFromColour
 from stonestack.core.derive.normal import NormalFromHeight
-from stonestack.core.derive.shine import SpecularFromColour
 from stonestack.core.document import rebuilt
 from stonestack.core.materials import Material, PhysicalKind
+from stonestack.core.matters import Matter
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.demo.finishes import FINISHES
@@ -59,41 +59,15 @@ _MATERIALS = {
     "bed_peat": (PhysicalKind.EARTH, 0.1, False, 1.6),
 }
 
-_RELIEF: dict[str, tuple[HeightFromColour, NormalFromHeight, SpecularFromColour]] = {
-    "floor_encaustic": (
-        HeightFromColour(broad=0.1, fine=0.5),
-        NormalFromHeight(relief=0.7),
-        SpecularFromColour(low=0.1, high=0.4),
-    ),
-    "rib_copper": (
-        HeightFromColour(broad=0.2, fine=0.4),
-        NormalFromHeight(relief=1.0),
-        SpecularFromColour(low=0.06, high=0.3, invert=True),
-    ),
-    "lattice_iron": (
-        HeightFromColour(broad=0.2, fine=0.5),
-        NormalFromHeight(relief=0.9),
-        SpecularFromColour(low=0.15, high=0.5),
-    ),
-    "wall_limewash": (
-        HeightFromColour(broad=0.1, fine=0.6),
-        NormalFromHeight(relief=0.6),
-        SpecularFromColour(low=0.02, high=0.12),
-    ),
-    "glass_bottle": (
-        HeightFromColour(broad=0.3, fine=0.3),
-        NormalFromHeight(relief=1.2),
-        SpecularFromColour(low=0.3, high=0.9),
-    ),
-    "bed_peat": (
-        HeightFromColour(broad=0.5, fine=0.6),
-        NormalFromHeight(relief=1.6),
-        SpecularFromColour(low=0.02, high=0.16),
-    ),
+_MADE_OF: dict[str, tuple[Matter, HeightFromColour, NormalFromHeight | None]] = {
+    "floor_encaustic": (Matter.CERAMIC, HeightFromColour(), None),
+    "rib_copper": (Matter.RUSTED_METAL, HeightFromColour(broad=0.3), None),
+    "lattice_iron": (Matter.METAL, HeightFromColour(fine=0.6), None),
+    "wall_limewash": (Matter.PLASTER, HeightFromColour(broad=0.3), None),
+    "glass_bottle": (Matter.GLASS, HeightFromColour(fine=0.4), None),
+    "bed_peat": (Matter.EARTH, HeightFromColour(broad=0.5), NormalFromHeight(relief=1.6)),
 }
-
-
-_DERIVED = (Role.HEIGHT, Role.NORMAL, Role.SPECULAR)
+"""What each is made of, how its height is read, and its own relief where that was set by hand."""
 
 
 def game_of(data: DataFolder) -> Path:
@@ -189,7 +163,12 @@ def _surface(ws: Workspace, project_id: str, name: str, picture: bytes) -> str:
             # The restorers have chosen; nothing is proposed over it.
             chosen = edits.SetStep(map=Role.COLOUR, step=rebuilt(step, proposed=False))
             surface = surfaces.edit(ws, surface.id, surface.revision, chosen)
-    for role, params in zip(_DERIVED, _RELIEF[name], strict=True):
+    matter, height, normal = _MADE_OF[name]
+    said = edits.SetMatter(matter=matter)
+    surface = surfaces.edit(ws, surface.id, surface.revision, said)
+    for role, params in ((Role.HEIGHT, height), (Role.NORMAL, normal)):
+        if params is None:
+            continue
         step = surface.document.map(role).steps[0]
         change = edits.SetStep(map=role, step=rebuilt(step, params=params))
         surface = surfaces.edit(ws, surface.id, surface.revision, change)

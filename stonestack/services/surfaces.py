@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from pydantic import BaseModel
 from sqlmodel import Session
 
-from stonestack.core import differences
+from stonestack.core import codecs, differences
 from stonestack.core.codecs import pictures
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.document import (
@@ -18,11 +19,13 @@ from stonestack.core.document import (
     new_surface,
     rebuilt,
 )
-from stonestack.core.edits import Edit, Freeze
+from stonestack.core.edits import Edit, Freeze, SetMatter, SetOrigin
 from stonestack.core.errors import BadRequest
 from stonestack.core.graph import Key
-from stonestack.core.image import Picture
-from stonestack.core.materials import Material
+from stonestack.core.image import Picture, Space
+from stonestack.core.materials import Material, PhysicalKind
+from stonestack.core.matter_guess import guess_matter
+from stonestack.core.matters import MATTERS, Matter
 from stonestack.core.references import SourceRef
 from stonestack.core.roles import Role
 from stonestack.core.targets import TARGETS, Target, target_of
@@ -33,6 +36,10 @@ from stonestack.services.outputs import OutputView, outputs
 from stonestack.services.summaries import Summary, SurfaceState
 from stonestack.services.workspace import Workspace
 from stonestack.store.tables import DocumentRow
+
+_GUESSED_AT = 256
+_SURE_ENOUGH = 0.4
+"""Below it nothing is said of what a surface is made of; its maps begin as usual."""
 
 
 class SurfaceView(BaseModel):
@@ -214,15 +221,21 @@ def edit(ws: Workspace, surface_id: str, base: int, change: Edit) -> SurfaceView
     BadRequest
         If the edit does not fit the surface.
     """
+    guess = _guess(ws, surface_id, change)
     with ws.writing() as session:
         row = history.row_of(session, SURFACE, surface_id)
         if row.head != base:
             raise history.stale(SURFACE.words)
         before = history.body_of(session, SURFACE, row)
         after = history.validated(lambda: change.apply(before))
+        begun = isinstance(change, SetOrigin) and before.map(change.map).origin is None
+        if guess is not None and begun:
+            after = guess.apply(after)
         changes = [history.Change(row, after, base)]
         if _first_colour_is_open(before, after):
             changes += _cut_out(session, surface_id)
+        if after.matter is not None and after.matter is not before.matter:
+            changes = _made_of(session, surface_id, after.matter, changes)
         history.change(session, change.words(before), changes)
     return _moved_on(ws, surface_id, before)
 
@@ -349,6 +362,40 @@ def _first_colour_is_open(before: Surface, after: Surface) -> bool:
     if now is None or not isinstance(now.origin, SourceOrigin) or not now.origin.alpha:
         return False
     return then is None or then.origin is None
+
+
+def _guess(ws: Workspace, surface_id: str, change: Edit) -> SetMatter | None:
+    """Return what a surface is made of by its first colour, as far as that can be told."""
+    if not isinstance(change, SetOrigin) or not isinstance(change.origin, SourceOrigin):
+        return None
+    with ws.session() as session:
+        document = history.read(session, SURFACE, surface_id)
+    if document.find(change.map) is None or document.map(change.map).role is not Role.COLOUR:
+        return None
+    data = ws.files.read(change.origin.sha256)
+    picture = codecs.read_picture(data, Space.LINEAR, _GUESSED_AT)
+    names = f"{document.name}_{change.origin.name}"
+    guess = guess_matter(replace(picture, wraps=change.origin.wraps), names)
+    if guess.sure < _SURE_ENOUGH:
+        return None
+    return SetMatter(matter=guess.matter, guessed=guess.sure)
+
+
+def _made_of(
+    session: Session, surface_id: str, matter: Matter, changes: list[history.Change]
+) -> list[history.Change]:
+    """Let a surface's materials shine as what it is made of does, beside what else changes."""
+    info = MATTERS[matter]
+    changed = {change.document.id: change for change in changes}
+    rows = history.owned(session, MATERIAL, surface_id)
+    bodies = history.bodies(session, MATERIAL, rows)
+    for row in rows:
+        now = changed[row.id].body if row.id in changed else bodies[row.id]
+        if isinstance(now, Material):
+            physical = PhysicalKind(info.physical)
+            new = rebuilt(now, physical=physical, gloss=info.gloss)
+            changed[row.id] = history.Change(row, new)
+    return list(changed.values())
 
 
 def _cut_out(session: Session, surface_id: str) -> list[history.Change]:

@@ -2556,7 +2556,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"];
         };
         /**
          * Ellipse
@@ -3497,6 +3497,10 @@ export interface components {
             };
             /** Masks */
             masks: components["schemas"]["MaskInfo"][];
+            /** Matters */
+            matters: {
+                [key: string]: components["schemas"]["MatterWords"];
+            };
             /** Roles */
             roles: {
                 [key: string]: components["schemas"]["RoleWords"];
@@ -4078,6 +4082,20 @@ export interface components {
             surface_id: string;
             /** Undo */
             undo: string | null;
+        };
+        /**
+         * Matter
+         * @description What a surface is made of; one entry a matter.
+         * @enum {string}
+         */
+        Matter: "stone" | "plaster" | "brick" | "wood" | "metal" | "rusted_metal" | "cloth" | "leather" | "skin" | "earth" | "plants" | "glass" | "ceramic";
+        /**
+         * MatterWords
+         * @description What a matter is called.
+         */
+        MatterWords: {
+            /** Title */
+            title: string;
         };
         /**
          * Mend
@@ -5060,7 +5078,7 @@ export interface components {
          */
         PreviewRequest: {
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"];
             /**
              * Longest
              * @default null
@@ -5824,6 +5842,24 @@ export interface components {
              */
             kind: "set_mask";
             mask: components["schemas"]["Mask"];
+        };
+        /**
+         * SetMatter
+         * @description Say what a surface is made of; what its maps are derived by begins anew from that.
+         */
+        SetMatter: {
+            /**
+             * Guessed
+             * @description How sure it is, where it was guessed and not said
+             * @default null
+             */
+            guessed: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_matter";
+            matter: components["schemas"]["Matter"];
         };
         /**
          * SetMovesWith
@@ -6697,6 +6733,17 @@ export interface components {
              * @default []
              */
             masks: components["schemas"]["Mask"][];
+            /**
+             * Made of
+             * @description Sets where relief, specular and gloss begin
+             * @default null
+             */
+            matter: components["schemas"]["Matter"] | null;
+            /**
+             * Matter Guessed
+             * @default null
+             */
+            matter_guessed: number | null;
             /** Name */
             name: string;
             /** Title */

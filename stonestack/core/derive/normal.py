@@ -71,7 +71,7 @@ class HeightFromNormal(StepParams):
         0.0,
         ge=0,
         le=50,
-        multiple_of=0.05,
+        multiple_of=0.1,
         title="Relief",
         description="Hundredths of the width that 0 to 1 stand for; 0 takes what there is",
     )

@@ -36,7 +36,7 @@ class ReliefDepth(StepParams):
         1.0,
         ge=0,
         le=20,
-        multiple_of=0.05,
+        multiple_of=0.1,
         title="Relief",
         description="Depth from lowest to highest point, in hundredths of the tile's width",
     )

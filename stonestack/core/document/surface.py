@@ -27,6 +27,7 @@ from stonestack.core.document.mask import Mask
 from stonestack.core.errors import BadRequest
 from stonestack.core.frame import Frame
 from stonestack.core.image import Space
+from stonestack.core.matters import Matter
 from stonestack.core.normals import Green
 from stonestack.core.references import MapRef, MaskRef, references
 from stonestack.core.roles import ROLES, Role
@@ -303,6 +304,12 @@ class Surface(Document):
         title="Whole texels",
         description="For art of few texels: none is mixed when it is resized, placed or shown",
     )
+
+    matter: Matter | None = Field(
+        None, title="Made of", description="Sets where relief, specular and gloss begin"
+    )
+    matter_guessed: float | None = Field(None, ge=0, le=1)
+    """How sure it is what it is made of, where that was guessed and not said."""
 
     @field_validator("name")
     @classmethod

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from stonestack.core.edits.maps import AddMap, Freeze, KeepWhole, RemoveMap, Rename, Thaw
 from stonestack.core.edits.masks import AddMask, MapOfMask, RemoveMask, SetMask
+from stonestack.core.edits.matter import SetMatter
 from stonestack.core.edits.origins import (
     DropReturned,
     ReturnFile,
@@ -56,7 +57,8 @@ Edit = Annotated[
     | RemoveMask
     | MapOfMask
     | PutRecipe
-    | Rename,
+    | Rename
+    | SetMatter,
     Field(discriminator="kind"),
 ]
 
@@ -80,6 +82,7 @@ __all__ = [
     "SetColours",
     "SetFrame",
     "SetMask",
+    "SetMatter",
     "SetMovesWith",
     "SetOrigin",
     "SetOutput",

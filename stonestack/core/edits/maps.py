@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import Field
 
 from stonestack.core.document import Document, Frozen, Id, Surface, new_map, rebuilt
+from stonestack.core.edits.matter import suited
 from stonestack.core.errors import BadRequest
 from stonestack.core.roles import ROLES, Role
 
@@ -20,7 +21,7 @@ class AddMap(Document):
     def apply(self, surface: Surface) -> Surface:
         """Add it, derived in its usual way where that can be."""
         order = list(Role)
-        maps = (*surface.maps, new_map(surface, self.role))
+        maps = (*surface.maps, suited(surface, new_map(surface, self.role)))
         return rebuilt(surface, maps=tuple(sorted(maps, key=lambda m: order.index(m.role))))
 
     def words(self, _before: Surface) -> str:

@@ -20,6 +20,7 @@ from stonestack.core.document import (
     new_map,
     rebuilt,
 )
+from stonestack.core.edits.matter import suited
 from stonestack.core.errors import BadRequest
 from stonestack.core.frame import Frame
 from stonestack.core.resize import nearest_power_of_two
@@ -92,7 +93,8 @@ def _derived(surface: Surface, m: Map, origin: MapOrigin) -> tuple[Step, ...]:
             "Give it a file of its own, or another map.",
         )
     makers.sort(key=lambda name: (name != exact, not name.startswith(f"{m.role.value}_from_")))
-    return (Step.model_validate({"params": {"kind": makers[0]}}), *own)
+    first = Step.model_validate({"params": {"kind": makers[0]}})
+    return (*suited(surface, rebuilt(m, origin=None, steps=(first,))).steps, *own)
 
 
 class SetSource(Document):

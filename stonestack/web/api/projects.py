@@ -15,6 +15,7 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.image import Space
 from stonestack.core.masks import MASKS
 from stonestack.core.materials import Material
+from stonestack.core.matters import MATTERS, Matter
 from stonestack.core.references import MapRef, MaskRef, SourceRef, StrokesRef, fields_read
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import SIZES, Size
@@ -146,6 +147,12 @@ class FormatWords(BaseModel):
     gpu_extension: str
 
 
+class MatterWords(BaseModel):
+    """What a matter is called."""
+
+    title: str
+
+
 class MaskInfo(BaseModel):
     """A kind of mask: its words, and its parameters as a JSON schema."""
 
@@ -165,6 +172,7 @@ class Knowledge(BaseModel):
     steps: list[StepInfo]
     masks: list[MaskInfo]
     targets: list[Target]
+    matters: dict[Matter, MatterWords]
     forms: dict[str, dict[str, object]]
 
 
@@ -229,6 +237,7 @@ def knowledge() -> Knowledge:
             for m in MASKS.values()
         ],
         targets=list(TARGETS.values()),
+        matters={matter: MatterWords(title=info.title) for matter, info in MATTERS.items()},
         forms={
             form.__name__: form.model_json_schema()
             for form in (Step, Material, Output, Size, Settings, Mask, MaskPart)

@@ -103,6 +103,7 @@ export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop,
       ))}
     </div>
     <div className="flex min-h-8 flex-wrap items-center gap-x-3 px-2">
+      <MadeOf surface={surface} knowledge={knowledge} change={change} />
       {missing.length > 0 && (
         <select
           aria-label="Add a map"
@@ -124,6 +125,36 @@ export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop,
       {children}
     </div>
     </div>
+  );
+}
+
+/** What the surface is made of: guessed when it starts, and changed by one choice. */
+function MadeOf({ surface, knowledge, change }: Pick<Props, "surface" | "knowledge" | "change">) {
+  const { matter, matter_guessed: sure } = surface.document;
+  const matters = Object.entries(knowledge.matters) as [Schemas["Matter"], { title: string }][];
+  return (
+    <label
+      className="flex items-center gap-1.5 text-small text-ink-2"
+      title="Sets where relief, specular, gloss, occlusion and cavity begin, within what was measured of such matter"
+    >
+      Made of
+      <select
+        value={matter ?? ""}
+        className="h-6 rounded-sm border border-joint bg-lime px-1 text-small text-ink"
+        onChange={(event) => {
+          const chosen = matters.find(([name]) => name === event.target.value);
+          if (chosen) change({ kind: "set_matter", matter: chosen[0], guessed: null });
+        }}
+      >
+        {!matter && <option value="">not told</option>}
+        {matters.map(([name, { title }]) => (
+          <option key={name} value={name}>
+            {title}
+          </option>
+        ))}
+      </select>
+      {matter && typeof sure === "number" && <span className="figure text-fine">guessed, {Math.round(sure * 100)} %</span>}
+    </label>
   );
 }
 
