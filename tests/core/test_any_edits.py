@@ -15,6 +15,7 @@ from stonestack.core.document.upgrades import read_values
 from stonestack.core.errors import BadRequest
 from stonestack.core.graph import Node, ordered
 from stonestack.core.masks.rectangle import Rectangle
+from stonestack.core.matters import Matter
 from stonestack.core.ops import OPERATIONS
 from stonestack.core.parts import contents_of, parts_of
 from stonestack.core.roles import Role
@@ -123,6 +124,7 @@ DRAWN: tuple[Draw, ...] = (
     lambda chance, surface: edits.RemoveMap(map=_map(chance, surface)),
     lambda chance, _surface: edits.Rename(title=f"Called {chance.randrange(99)}"),
     lambda chance, _surface: edits.KeepWhole(on=chance.random() < 0.5),
+    lambda chance, _surface: edits.SetMatter(matter=chance.choice(list(Matter))),
 )
 
 

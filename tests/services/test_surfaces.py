@@ -10,6 +10,8 @@ from stonestack.core.document import Stage
 from stonestack.core.errors import BadFile, BadRequest, Conflict, NotFound
 from stonestack.core.graph import Node
 from stonestack.core.image import Picture, Space
+from stonestack.core.materials import PhysicalKind
+from stonestack.core.matters import MATTERS, Matter
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps.levels import Levels
@@ -35,6 +37,47 @@ class SurfaceCase(WorkspaceCase):
 
     def edit(self, surface: SurfaceView, change: edits.Edit) -> SurfaceView:
         return surfaces.edit(self.ws, surface.id, surface.revision, change)
+
+
+class MadeOf(SurfaceCase):
+    """What a surface is made of is guessed as it starts, and is one action with that."""
+
+    def material(self, surface: SurfaceView) -> tuple[PhysicalKind, float]:
+        material = surfaces.get(self.ws, surface.id).material
+        assert material is not None
+        return material.physical, material.gloss
+
+    def begun(self, name: str) -> SurfaceView:
+        made = surfaces.create(self.ws, self.project.id, name.title(), name)
+        return self.edit(made, edits.SetOrigin(map=Role.COLOUR, origin=self.source.origin))
+
+    def test_a_name_that_says_it_sets_maps_and_material_with_the_first_colour(self) -> None:
+        surface = self.begun("panes_glass")
+        self.assertEqual(surface.document.matter, Matter.GLASS)
+        self.assertGreater(surface.document.matter_guessed or 0, 0.5)
+        info = MATTERS[Matter.GLASS]
+        self.assertEqual(self.material(surface), (PhysicalKind.GLASS, info.gloss))
+        normal = surface.document.map(Role.NORMAL).steps[0].params
+        assert isinstance(normal, NormalFromHeight)
+        self.assertEqual(normal.steepness, info.steepness)
+        back = surfaces.undo(self.ws, surface.id, surface.revision)
+        self.assertIsNone(back.document.matter)
+        self.assertEqual(self.material(back)[0], PhysicalKind.STONE)
+
+    def test_one_choice_changes_it_and_one_key_takes_that_back(self) -> None:
+        surface = self.begun("panes_glass")
+        wood = self.edit(surface, edits.SetMatter(matter=Matter.WOOD))
+        self.assertIsNone(wood.document.matter_guessed)
+        self.assertEqual(self.material(wood), (PhysicalKind.WOOD, MATTERS[Matter.WOOD].gloss))
+        back = surfaces.undo(self.ws, wood.id, wood.revision)
+        self.assertEqual(back.document.matter, Matter.GLASS)
+        self.assertEqual(self.material(back)[0], PhysicalKind.GLASS)
+
+    def test_another_colour_later_changes_nothing_of_it(self) -> None:
+        surface = self.edit(self.begun("panes_glass"), edits.SetMatter(matter=Matter.WOOD))
+        other = sources.bring(self.ws, self.project.id, "brick_wall.png", raw_picture(seed=9))
+        again = self.edit(surface, edits.SetOrigin(map=Role.COLOUR, origin=other.origin))
+        self.assertEqual(again.document.matter, Matter.WOOD)
 
 
 class Rendering(SurfaceCase):

@@ -31,6 +31,7 @@ from stonestack.core.derive.waves import Complex, length_of, shaped
 from stonestack.core.filters import gaussian
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.parallel import texelwise
+from stonestack.core.remembering import Remembered
 from stonestack.core.resize import at_most, resample
 from stonestack.core.roles import Role
 from stonestack.core.stepkind import Group, StepKind, StepParams
@@ -290,24 +291,33 @@ def _bands(waves: Floats, params: ReliefFromColour) -> Floats:
     return np.asarray(gain, np.float32)
 
 
+_KNOWN: Remembered[_Pigment] = Remembered()
+
+
 def _pigment(body: Floats, faces: Floats, share: float, wraps: bool) -> _Pigment:
     """Tell what of a tone comes with another hue, and whether all of it is printed."""
     height, width = faces.shape
     small = at_most(np.ascontiguousarray(body), ASKED_AT)
     tone = at_most(faces[..., np.newaxis], ASKED_AT)[..., 0]
+    both = np.concatenate([small, tone[..., np.newaxis]], axis=2)
+    found = _KNOWN.of(both, wraps, work=lambda: _pigment_of(small, tone, wraps))
+    same: Floats = np.asarray(1 - np.float32(share) * (1 - found.hue), np.float32)
+    if same.shape != faces.shape:
+        same = resample(same[..., np.newaxis], width, height, "mitchell", wraps)[..., 0]
+    return _Pigment(same, share * found.printed)
+
+
+def _pigment_of(small: Floats, tone: Floats, wraps: bool) -> _Pigment:
+    """Return where tone changes without the hue, and how surely all is printed."""
     columns = tone.shape[1]
     logs = np.log(np.maximum(small, np.float32(0.004)))
     hues = (logs[..., 0] - logs[..., 1], logs[..., 2] - logs[..., 1])
     changes = [_change(hue, columns, wraps) for hue in hues]
     most = np.float32(_HUE**2) * _change(_tone(small), columns, wraps) + np.float32(1e-6)
     apart = (changes[0] + changes[1]) * np.float32(0.5) / most
-    same: Floats = np.asarray(1 / (1 + np.square(apart)), np.float32)
-    same = np.asarray(1 - np.float32(share) * (1 - same), np.float32)
-    if same.shape != faces.shape:
-        same = resample(same[..., np.newaxis], width, height, "mitchell", wraps)[..., 0]
     least, whole = _PRINTED
-    printed = share * min(1.0, max(0.0, (whole - flatness(tone, wraps)) / (whole - least)))
-    return _Pigment(np.asarray(same, np.float32), printed)
+    printed = min(1.0, max(0.0, (whole - flatness(tone, wraps)) / (whole - least)))
+    return _Pigment(np.asarray(1 / (1 + np.square(apart)), np.float32), printed)
 
 
 def _change(values: Floats, columns: int, wraps: bool) -> Floats:

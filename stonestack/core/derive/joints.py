@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from stonestack.core.derive.lighting import axis_of
 from stonestack.core.filters import bordered, gaussian
 from stonestack.core.image import Floats
+from stonestack.core.remembering import Remembered
 from stonestack.core.resize import at_most, resample
 
 SEARCHED_AT = 512
@@ -28,6 +29,8 @@ _STRONGEST = 97
 _LEAST_CONTRAST = 0.03
 _CUTS = (0.45, 0.3)
 """Share of a line's full contrast from which on a texel belongs to it."""
+_CLOSED = 4.0
+"""Pieces from which on lines need not be looked for more faintly."""
 _MOST_LINES = 0.4
 _LEAST_LINE = 0.004
 """Of the picture: a shorter one is no joint."""
@@ -69,6 +72,9 @@ class Lines:
     sure: float
 
 
+_FOUND: Remembered[Lines | None] = Remembered()
+
+
 @dataclass(frozen=True)
 class Joints:
     """Joints of a picture, at its own size.
@@ -103,12 +109,16 @@ def joints_of(tone: Floats, wraps: bool) -> Joints | None:
         Logarithm of linear light.
     """
     small = at_most(tone[..., np.newaxis], SEARCHED_AT)[..., 0]
+    best = _FOUND.of(small, wraps, work=lambda: _best(small, wraps))
+    return None if best is None else _laid(tone, best, wraps)
+
+
+def _best(small: Floats, wraps: bool) -> Lines | None:
+    """Return the lines that are most surely joints; None where none are."""
     dark, pale = (_lines(small, is_pale, wraps) for is_pale in (False, True))
     found = [lines for lines in (_judged(dark, pale), _judged(pale, dark)) if lines is not None]
     best = max(found, key=lambda lines: lines.sure * lines.contrast, default=None)
-    if best is None or best.sure <= 0:
-        return None
-    return _laid(tone, best, wraps)
+    return None if best is None or best.sure <= 0 else best
 
 
 def without_thin(values: Floats, half: int, wraps: bool) -> Floats:
@@ -158,6 +168,8 @@ def _lines(small: Floats, pale: bool, wraps: bool) -> tuple[Lines, float, int, f
         if contrast < _LEAST_CONTRAST:
             continue
         for cut in _CUTS:
+            if best is not None and best[0].half == half and best[1] > _CLOSED:
+                continue
             where = hat > cut * contrast
             if where.mean() > _MOST_LINES:
                 continue

@@ -19,6 +19,7 @@ import numpy as np
 
 from stonestack.core.filters import gaussian
 from stonestack.core.image import Floats
+from stonestack.core.remembering import Remembered
 
 _BANDS = ((1.0, 4.0), (2.0, 8.0))
 """Fine and broad standard deviation of bands, in 384ths of the width."""
@@ -63,6 +64,9 @@ class Lighting:
     lost: float
 
 
+_FOUND: Remembered[Lighting] = Remembered()
+
+
 def lighting_of(tone: Floats, wraps: bool, beside_joints: bool = False) -> Lighting:
     """Tell where light came from.
 
@@ -75,6 +79,10 @@ def lighting_of(tone: Floats, wraps: bool, beside_joints: bool = False) -> Light
         Whether the picture is known to have joints that are paler than what they lie between:
         then it is known what is deep, and less is needed to believe what follows.
     """
+    return _FOUND.of(tone, wraps, beside_joints, work=lambda: _told(tone, wraps, beside_joints))
+
+
+def _told(tone: Floats, wraps: bool, beside_joints: bool) -> Lighting:
     unit = tone.shape[1] / _WIDTH
     ways, sizes = [], []
     for fine, broad in _BANDS:

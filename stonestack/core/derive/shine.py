@@ -21,9 +21,12 @@ from stonestack.core.derive.slopes import slopes_of
 from stonestack.core.filters import gaussian, radius_of
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.parallel import texelwise
+from stonestack.core.resize import limited, resample
 from stonestack.core.roles import Role
 from stonestack.core.stepkind import Group, StepKind, StepParams
 
+_READ_AT = 1024
+"""Longest side at which relief is read here: hollows and roughness are broader than a texel."""
 _HOLLOW_RADIUS = 0.4
 _HOLLOW_GAIN = np.float32(2.5)
 _ROUGH_RADIUS = 0.6
@@ -190,22 +193,33 @@ def _by_hue(picture: Picture) -> Floats:
     return texelwise(lambda rows: (rows - usual) / (usual + _HUE_SPREAD), found)
 
 
-def _relief(picture: Picture) -> tuple[Floats, Floats]:
-    relief = relief_of(picture, ReliefFromColour())
-    return slopes_of(relief, "plain", picture.wraps)
-
-
 def _hollows(picture: Picture) -> Floats:
-    radius = radius_of(_HOLLOW_RADIUS, picture)
-    bend = bend_of(*_relief(picture), radius, picture.wraps)
-    return texelwise(lambda rows: np.tanh(np.maximum(-rows * _HOLLOW_GAIN, 0)), bend)
+    def deep(small: Picture) -> Floats:
+        relief = relief_of(small, ReliefFromColour())
+        slopes = slopes_of(relief, "plain", small.wraps)
+        bend = bend_of(*slopes, radius_of(_HOLLOW_RADIUS, small), small.wraps)
+        return np.asarray(np.tanh(np.maximum(-bend * _HOLLOW_GAIN, 0)), np.float32)
+
+    return _as_large(deep(limited(picture, _READ_AT)), picture)
 
 
 def _roughness(picture: Picture) -> Floats:
-    right, up = _relief(picture)
-    energy = np.square(right) + np.square(up)
-    around = gaussian(energy[..., np.newaxis], radius_of(_ROUGH_RADIUS, picture), picture.wraps)
-    return texelwise(lambda rows: np.tanh(_ROUGH_GAIN * np.maximum(rows, 0)), around[..., 0])
+    def rough(small: Picture) -> Floats:
+        relief = relief_of(small, ReliefFromColour())
+        right, up = slopes_of(relief, "plain", small.wraps)
+        energy = (np.square(right) + np.square(up))[..., np.newaxis]
+        around = gaussian(energy, radius_of(_ROUGH_RADIUS, small), small.wraps)[..., 0]
+        return np.asarray(np.tanh(_ROUGH_GAIN * np.maximum(around, 0)), np.float32)
+
+    return _as_large(rough(limited(picture, _READ_AT)), picture)
+
+
+def _as_large(values: Floats, picture: Picture) -> Floats:
+    """Return a smooth field at a picture's own size."""
+    if values.shape == picture.pixels.shape[:2]:
+        return values
+    size = (picture.width, picture.height)
+    return resample(values[..., np.newaxis], *size, "mitchell", picture.wraps)[..., 0]
 
 
 def _data(values: Floats, picture: Picture) -> Picture:

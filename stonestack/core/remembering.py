@@ -1,0 +1,49 @@
+"""What was found of a picture a moment ago: so that a control that does not touch it stays quick.
+
+What is remembered follows from the numbers alone that it was found of, so remembering changes no
+result.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from typing import Generic, TypeVar
+
+import numpy as np
+
+from stonestack.core.image import Floats
+
+T = TypeVar("T")
+
+
+class Remembered(Generic[T]):
+    """The latest findings of one kind, by the numbers that they were found of.
+
+    Parameters
+    ----------
+    most : int
+        How many are kept; they should be small.
+    """
+
+    def __init__(self, most: int = 16) -> None:
+        self._most = most
+        self._known: OrderedDict[Hashable, T] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def of(self, values: Floats, *also: Hashable, work: Callable[[], T]) -> T:
+        """Return what ``work`` finds of values and of what else it depends on."""
+        flat = np.ascontiguousarray(values)
+        key = (hashlib.blake2b(flat.data, digest_size=16).digest(), flat.shape, *also)
+        with self._lock:
+            if key in self._known:
+                self._known.move_to_end(key)
+                return self._known[key]
+        found = work()
+        with self._lock:
+            self._known[key] = found
+            while len(self._known) > self._most:
+                self._known.popitem(last=False)
+        return found
