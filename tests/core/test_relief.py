@@ -65,7 +65,7 @@ class Slopes(unittest.TestCase):
 
     def test_the_fine_kernel_is_right_up_to_near_the_finest_wave(self) -> None:
         for period in (240, 40, 10, 5, 4, 3, 2.5):
-            self.assertAlmostEqual(self.wave(period, "fine"), 1, delta=0.03, msg=str(period))
+            self.assertAlmostEqual(self.wave(period, "fine"), 1, delta=0.01, msg=str(period))
 
     def test_the_plain_one_loses_a_third_at_four_texels(self) -> None:
         self.assertAlmostEqual(self.wave(4, "plain"), 2 / np.pi, delta=1e-3)

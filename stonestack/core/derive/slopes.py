@@ -19,8 +19,8 @@ from stonestack.core.stepkind import StepParams
 from stonestack.core.texels import normalised
 
 Kernel = Literal["fine", "plain", "soft"]
-_TAPS = 6
-_RIGHT_UP_TO = 0.85
+_TAPS = 9
+_RIGHT_UP_TO = 0.8
 """Of the finest wave there is: up to there the fine kernel's slopes are right."""
 _LEAST_Z = np.float32(0.02)
 """Steeper than one in fifty a texel's normal does not tell its slope."""
@@ -68,7 +68,7 @@ class SlopeParams(ReliefDepth):
 def slopes_of(heights: Floats, kernel: Kernel, wraps: bool) -> tuple[Floats, Floats]:
     """Return the slopes of a relief to the right and up.
 
-    The fine kernel is the odd one of thirteen texels whose answer to each wave comes nearest to
+    The fine kernel is the odd one of nineteen texels whose answer to each wave comes nearest to
     that of the true derivative (H. Farid and E. Simoncelli, "Differentiation of Discrete
     Multidimensional Signals", IEEE Trans. Image Processing 13 (2004), section II, here for one axis
     alone, so that nothing is smoothed across). Plain is the difference of the two neighbours: a
