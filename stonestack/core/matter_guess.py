@@ -20,6 +20,7 @@ from stonestack.core.derive.joints import joints_of
 from stonestack.core.derive.lighting import axis_of
 from stonestack.core.image import Picture
 from stonestack.core.matters import MATTERS, Matter
+from stonestack.core.ramps import ramp
 from stonestack.core.resize import limited
 
 _SIDE = 256
@@ -126,18 +127,18 @@ def _look(picture: Picture) -> _Look:
     clues = {
         "green": _share(coloured & (hue > 105) & (hue < 165), 0.3, 0.7),
         "jointed": jointed,
-        "courses": jointed * _ramp(one_way, 0.1, 0.3) * _ramp(-one_way, -0.8, -0.6),
-        "boards": jointed * _ramp(one_way, 0.7, 0.9),
-        "grained": (1 - jointed) * _ramp(one_way, 0.5, 0.8),
+        "courses": jointed * ramp(one_way, 0.1, 0.3) * ramp(-one_way, -0.8, -0.6),
+        "boards": jointed * ramp(one_way, 0.7, 0.9),
+        "grained": (1 - jointed) * ramp(one_way, 0.5, 0.8),
         "red": _share(coloured & ((hue > 20) & (hue < 52)) & (chroma > 0.06), 0.35, 0.7),
         "brown": _share(coloured & (hue > 45) & (hue < 85) & (light < 0.7), 0.4, 0.8),
-        "two hues": _ramp(float(chroma.std()), 0.035, 0.06) * _ramp(share, 0.1, 0.25),
-        "pale": _ramp(mean, 0.72, 0.85),
-        "dark": _ramp(-mean, -0.45, -0.3),
-        "grey": _ramp(-share, -0.4, -0.1),
-        "rough": _ramp(fine, 0.12, 0.25),
-        "smooth": _ramp(-fine, -0.06, -0.03) * _ramp(-spread, -0.4, -0.2),
-        "printed": _ramp(-flatness(tone, picture.wraps), -0.11, -0.06),
+        "two hues": ramp(float(chroma.std()), 0.035, 0.06) * ramp(share, 0.1, 0.25),
+        "pale": ramp(mean, 0.72, 0.85),
+        "dark": ramp(-mean, -0.45, -0.3),
+        "grey": ramp(-share, -0.4, -0.1),
+        "rough": ramp(fine, 0.12, 0.25),
+        "smooth": ramp(-fine, -0.06, -0.03) * ramp(-spread, -0.4, -0.2),
+        "printed": ramp(-flatness(tone, picture.wraps), -0.11, -0.06),
     }
     return _Look(clues)
 
@@ -145,8 +146,4 @@ def _look(picture: Picture) -> _Look:
 def _share(
     where: np.ndarray[tuple[int, ...], np.dtype[np.bool_]], least: float, most: float
 ) -> float:
-    return _ramp(float(where.mean()), least, most)
-
-
-def _ramp(value: float, least: float, whole: float) -> float:
-    return min(1.0, max(0.0, (value - least) / (whole - least)))
+    return ramp(float(where.mean()), least, most)

@@ -3095,7 +3095,7 @@ export interface components {
         GlossFromColour: {
             /**
              * By hue
-             * @description Above 0 parts of stronger hue are less glossy, below 0 more
+             * @description Above 0 parts of stronger hue spread reflections more, below 0 less
              * @default 0.2
              */
             hue: number;
@@ -3111,7 +3111,7 @@ export interface components {
              */
             level: number;
             /**
-             * Less where rough
+             * By fine relief
              * @description How much fine relief spreads reflections
              * @default 0.5
              */
@@ -5763,7 +5763,7 @@ export interface components {
         RoughnessFromColour: {
             /**
              * By hue
-             * @description Above 0 parts of stronger hue are rougher, below 0 smoother
+             * @description Above 0 parts of stronger hue spread reflections more, below 0 less
              * @default 0.2
              */
             hue: number;
@@ -5779,7 +5779,7 @@ export interface components {
              */
             level: number;
             /**
-             * More where rough
+             * By fine relief
              * @description How much fine relief spreads reflections
              * @default 0.5
              */

@@ -31,6 +31,7 @@ from stonestack.core.derive.waves import Complex, length_of, shaped
 from stonestack.core.filters import gaussian
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.parallel import texelwise
+from stonestack.core.ramps import ramp
 from stonestack.core.remembering import Remembered
 from stonestack.core.resize import at_most, resample
 from stonestack.core.roles import Role
@@ -316,7 +317,7 @@ def _pigment_of(small: Floats, tone: Floats, wraps: bool) -> _Pigment:
     most = np.float32(_HUE**2) * _change(_tone(small), columns, wraps) + np.float32(1e-6)
     apart = (changes[0] + changes[1]) * np.float32(0.5) / most
     least, whole = _PRINTED
-    printed = min(1.0, max(0.0, (whole - flatness(tone, wraps)) / (whole - least)))
+    printed = ramp(-flatness(tone, wraps), -whole, -least)
     return _Pigment(np.asarray(1 / (1 + np.square(apart)), np.float32), printed)
 
 

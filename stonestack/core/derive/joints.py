@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from stonestack.core.derive.lighting import axis_of
 from stonestack.core.filters import bordered, gaussian
 from stonestack.core.image import Floats
+from stonestack.core.ramps import ramp
 from stonestack.core.remembering import Remembered
 from stonestack.core.resize import at_most, resample
 
@@ -201,11 +202,11 @@ def _judged(
     _, one_way = axis_of(lines.where.astype(np.float32), True)
     # Gaps between boards are thin against them; what runs one way and is broader is a stripe.
     most = _BROADEST_GAPS if one_way > _ONE_WAY else _BROADEST_NET
-    sure = _ramp(alike, 1.3, 1.7) * _ramp(many, 2, 4) * _ramp(-share, -most[1], -most[0])
-    sure *= _ramp(lines.contrast, 0.04, 0.1)
+    sure = ramp(alike, 1.3, 1.7) * ramp(many, 2, 4) * ramp(-share, -most[1], -most[0])
+    sure *= ramp(lines.contrast, 0.04, 0.1)
     if lines.pale and other is not None:
         # Walls that face a lamp are pale lines too, but their shadows are darker than they pale.
-        sure *= _ramp(lines.contrast / other[0].contrast, 0.7, 0.9)
+        sure *= ramp(lines.contrast / other[0].contrast, 0.7, 0.9)
     return Lines(lines.pale, lines.half, lines.contrast, lines.where, sure)
 
 
@@ -271,7 +272,3 @@ def _parts(where: Mask, neighbours: int, wraps: bool) -> NDArray[np.int64]:
     _, joined = connected_components(links, directed=False)
     # What is not of the mask stays apart from all that is.
     return np.where(numbers > 0, np.asarray(joined, np.int64)[numbers] + 1, 0)
-
-
-def _ramp(value: float, least: float, whole: float) -> float:
-    return min(1.0, max(0.0, (value - least) / (whole - least)))

@@ -19,6 +19,7 @@ import numpy as np
 
 from stonestack.core.filters import gaussian
 from stonestack.core.image import Floats
+from stonestack.core.ramps import ramp
 from stonestack.core.remembering import Remembered
 
 _BANDS = ((1.0, 4.0), (2.0, 8.0))
@@ -90,14 +91,14 @@ def _told(tone: Floats, wraps: bool, beside_joints: bool) -> Lighting:
         ways.append(way)
         sizes.append(share)
     units = [way / max(float(np.hypot(*way)), 1e-9) for way in ways]
-    agree = _ramp(float(units[0] @ units[1]), *_AGREE)
+    agree = ramp(float(units[0] @ units[1]), *_AGREE)
     both = units[0] * sizes[0] ** 2 + units[1] * sizes[1] ** 2
     broad_band = _band(tone, 2 * unit, 8 * unit, wraps)
     usual = _SURE_OF_WAVES if _waviness(broad_band) > _WAVES else _SURE
     least, whole = _SURE_BESIDE_JOINTS if beside_joints else usual
-    side = _ramp(max(sizes) * agree, least, whole)
+    side = ramp(max(sizes) * agree, least, whole)
     axis, uneven = axis_of(broad_band, wraps)
-    along = _ramp(uneven, _AXIS_SEEN, _AXIS_SURE) * _ramp(-uneven, -_GRAIN_SEEN, -_GRAIN_SURE)
+    along = ramp(uneven, _AXIS_SEEN, _AXIS_SURE) * ramp(-uneven, -_GRAIN_SEEN, -_GRAIN_SURE)
     return Lighting(math.atan2(both[1], both[0]), side, axis, uneven, (1 - side) * along)
 
 
@@ -153,7 +154,3 @@ def _waviness(band: Floats) -> float:
 
 def _mean(values: Floats) -> float:
     return float(values.mean(dtype=np.float64))
-
-
-def _ramp(value: float, least: float, whole: float) -> float:
-    return min(1.0, max(0.0, (value - least) / (whole - least)))

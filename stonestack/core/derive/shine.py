@@ -95,7 +95,29 @@ def specular_from_colour(picture: Picture, params: SpecularFromColour) -> Pictur
     return _data(texelwise(level, shift, hollow), picture)
 
 
-class GlossFromColour(StepParams):
+class Spreading(StepParams):
+    """What spreads reflections; shared by gloss and roughness."""
+
+    level: float = Field(0.5, ge=0, le=1, multiple_of=0.01, title="Level")
+    rough: float = Field(
+        0.5,
+        ge=0,
+        le=1,
+        multiple_of=0.01,
+        title="By fine relief",
+        description="How much fine relief spreads reflections",
+    )
+    hue: float = Field(
+        0.2,
+        ge=-1,
+        le=1,
+        multiple_of=0.01,
+        title="By hue",
+        description="Above 0 parts of stronger hue spread reflections more, below 0 less",
+    )
+
+
+class GlossFromColour(Spreading):
     """Parameters of :func:`gloss_from_colour`."""
 
     kind: Literal["gloss_from_colour"] = "gloss_from_colour"
@@ -107,30 +129,14 @@ class GlossFromColour(StepParams):
         title="Level",
         description="Of a smooth, level face; 1 is a mirror",
     )
-    rough: float = Field(
-        0.5,
-        ge=0,
-        le=1,
-        multiple_of=0.01,
-        title="Less where rough",
-        description="How much fine relief spreads reflections",
-    )
-    hue: float = Field(
-        0.2,
-        ge=-1,
-        le=1,
-        multiple_of=0.01,
-        title="By hue",
-        description="Above 0 parts of stronger hue are less glossy, below 0 more",
-    )
 
 
 def gloss_from_colour(picture: Picture, params: GlossFromColour) -> Picture:
     """Return gloss, 0..1: a level, less where the relief is rough."""
-    return _data(_gloss(picture, params.level, params.rough, params.hue), picture)
+    return _data(_gloss(picture, params.level, params), picture)
 
 
-class RoughnessFromColour(StepParams):
+class RoughnessFromColour(Spreading):
     """Parameters of :func:`roughness_from_colour`."""
 
     kind: Literal["roughness_from_colour"] = "roughness_from_colour"
@@ -142,36 +148,22 @@ class RoughnessFromColour(StepParams):
         title="Level",
         description="Of a smooth, level face; 0 is a mirror",
     )
-    rough: float = Field(
-        0.5,
-        ge=0,
-        le=1,
-        multiple_of=0.01,
-        title="More where rough",
-        description="How much fine relief spreads reflections",
-    )
-    hue: float = Field(
-        0.2,
-        ge=-1,
-        le=1,
-        multiple_of=0.01,
-        title="By hue",
-        description="Above 0 parts of stronger hue are rougher, below 0 smoother",
-    )
 
 
 def roughness_from_colour(picture: Picture, params: RoughnessFromColour) -> Picture:
     """Return roughness, 0..1: a level, more where the relief is rough."""
-    return _data(1 - _gloss(picture, 1 - params.level, params.rough, params.hue), picture)
+    return _data(1 - _gloss(picture, 1 - params.level, params), picture)
 
 
-def _gloss(picture: Picture, level: float, rough: float, hue: float) -> Floats:
-    spread = _roughness(picture) if rough > 0 else np.zeros(picture.pixels.shape[:2], np.float32)
-    shift = _by_hue(picture) if hue else np.zeros_like(spread)
+def _gloss(picture: Picture, level: float, params: Spreading) -> Floats:
+    none = np.zeros(picture.pixels.shape[:2], np.float32)
+    rough, hue = np.float32(params.rough), np.float32(params.hue)
+    spread = _roughness(picture) if rough > 0 else none
+    shift = _by_hue(picture) if hue else none
 
     def gloss(spread: Floats, shift: Floats) -> Floats:
-        by_hue = 1 - np.float32(hue) * np.tanh(shift)
-        own = np.float32(level) * (1 - np.float32(rough) * spread) * by_hue
+        by_hue = 1 - hue * np.tanh(shift)
+        own = np.float32(level) * (1 - rough * spread) * by_hue
         return np.asarray(np.clip(own, 0, 1), np.float32)
 
     return texelwise(gloss, spread, shift)
