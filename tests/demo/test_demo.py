@@ -11,7 +11,7 @@ from stonestack.core.tile.light import light_field
 from stonestack.core.tile.seam import seam_score
 from stonestack.demo.originals import ORIGINALS
 from stonestack.demo.paint import Canvas
-from stonestack.demo.project import _MATERIALS, _RELIEF, _TITLES, MADE, ensure, game_of
+from stonestack.demo.project import _MADE_OF, _MATERIALS, _TITLES, MADE, ensure, game_of
 from stonestack.demo.sources import SOURCES, lattice_pattern
 from stonestack.services import games, projects
 from stonestack.store.tables import GameRow
@@ -45,7 +45,7 @@ class Earlier(WorkspaceCase):
 
 class RawSources(unittest.TestCase):
     def test_each_surface_has_a_source_and_settings_and_one_name_is_free(self) -> None:
-        for table in (_TITLES, _MATERIALS, _RELIEF):
+        for table in (_TITLES, _MATERIALS, _MADE_OF):
             self.assertEqual(set(table), set(SOURCES))
         # One thing in the room is left for a first surface of one's own.
         self.assertEqual(set(ORIGINALS) - set(SOURCES), {"door_planks"})

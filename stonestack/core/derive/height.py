@@ -42,7 +42,7 @@ ASKED_AT = 512
 FULL_RANGE = 0.01
 """Relief, as a share of the width, that heights from 0 to 1 stand for; a flatter one has less."""
 _FLOOR = np.float32(0.015)
-_BROAD_WAVES, _FINE_WAVES = 6.0, 80.0
+_BROAD_BY_SKY, _BROAD_BY_LAMP, _FINE_WAVES = 4.5, 6.0, 80.0
 """Waves over the width between broad forms, middle forms and fine grain."""
 _PLAIN = 0.02
 """Half of the breadth, as a share of the width, from which on an even area is one of pigment."""
@@ -262,7 +262,11 @@ def _by_sky(
     right: Floats, up: Floats, light: Lighting, params: ReliefFromColour, width: int
 ) -> Floats:
     length = length_of(right, up)
-    gain = _bands(length * np.float32(width), params) / (1 + _NOISE * 0.5) / (2 * np.pi * length)
+    gain = (
+        _bands(length * np.float32(width), params, _BROAD_BY_SKY)
+        / (1 + _NOISE * 0.5)
+        / (2 * np.pi * length)
+    )
     if light.lost > 0:
         along = (right * math.cos(light.axis) + up * math.sin(light.axis)) / length
         # A lamp at an end of the axis makes waves along it so much stronger than those across.
@@ -280,12 +284,14 @@ def _by_lamp(
     shown = _SIDE_BY_SKY - 1j * _SIDE_BY_LAMP * towards
     noise = 0.3 * ((_SIDE_BY_SKY + 1) / 4) ** 2
     undone = np.conj(shown) / (np.square(np.abs(shown)) + noise) / (2 * np.pi * length)
-    return np.asarray(undone * _bands(length * np.float32(width), params), np.complex64)
+    return np.asarray(
+        undone * _bands(length * np.float32(width), params, _BROAD_BY_LAMP), np.complex64
+    )
 
 
-def _bands(waves: Floats, params: ReliefFromColour) -> Floats:
+def _bands(waves: Floats, params: ReliefFromColour, fewest: float) -> Floats:
     """Return how much of each wave counts, by how many of it the width holds."""
-    broad = np.exp(-np.square(waves * np.float32(1 / _BROAD_WAVES)))
+    broad = np.exp(-np.square(waves * np.float32(1 / fewest)))
     middle = np.exp(-np.square(waves * np.float32(1 / _FINE_WAVES)))
     gain = params.broad * broad + params.middle * (middle - broad) + params.fine * (1 - middle)
     gain[0, 0] = 0

@@ -30,6 +30,9 @@ _STRONGEST = 97
 _LEAST_CONTRAST = 0.03
 _CUTS = (0.45, 0.3)
 """Share of a line's full contrast from which on a texel belongs to it."""
+_LEAST_PIECES, _BY_SHARE, _FEW_LINES = 1.35, 6.0, 0.2
+"""Pieces that joints leave, if all are of one size, and how many more where lines are many: the
+more of a picture is lines, the sooner chance closes a ring."""
 _CLOSED = 4.0
 """Pieces from which on lines need not be looked for more faintly."""
 _MOST_LINES = 0.4
@@ -202,7 +205,8 @@ def _judged(
     _, one_way = axis_of(lines.where.astype(np.float32), True)
     # Gaps between boards are thin against them; what runs one way and is broader is a stripe.
     most = _BROADEST_GAPS if one_way > _ONE_WAY else _BROADEST_NET
-    sure = ramp(alike, 1.3, 1.7) * ramp(many, 2, 4) * ramp(-share, -most[1], -most[0])
+    least = _LEAST_PIECES + _BY_SHARE * max(0.0, share - _FEW_LINES)
+    sure = ramp(alike, least, least + 0.4) * ramp(many, 2, 4) * ramp(-share, -most[1], -most[0])
     sure *= ramp(lines.contrast, 0.04, 0.1)
     if lines.pale and other is not None:
         # Walls that face a lamp are pale lines too, but their shadows are darker than they pale.
