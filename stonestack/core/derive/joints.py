@@ -30,9 +30,11 @@ _STRONGEST = 97
 _LEAST_CONTRAST = 0.03
 _CUTS = (0.45, 0.3)
 """Share of a line's full contrast from which on a texel belongs to it."""
-_LEAST_PIECES, _BY_SHARE, _FEW_LINES = 1.35, 6.0, 0.2
-"""Pieces that joints leave, if all are of one size, and how many more where lines are many: the
-more of a picture is lines, the sooner chance closes a ring."""
+_PIECES = (1.7, 2.2)
+"""Pieces, as if all were of one size, from which on lines may be joints: chance closes some."""
+_PIECES_OF_CLEAR = (1.15, 1.35)
+_CLEAR = (3.0, 6.0)
+"""How much more lines stand out than those of the other tone, where fewer pieces are enough."""
 _CLOSED = 4.0
 """Pieces from which on lines need not be looked for more faintly."""
 _MOST_LINES = 0.4
@@ -205,8 +207,9 @@ def _judged(
     _, one_way = axis_of(lines.where.astype(np.float32), True)
     # Gaps between boards are thin against them; what runs one way and is broader is a stripe.
     most = _BROADEST_GAPS if one_way > _ONE_WAY else _BROADEST_NET
-    least = _LEAST_PIECES + _BY_SHARE * max(0.0, share - _FEW_LINES)
-    sure = ramp(alike, least, least + 0.4) * ramp(many, 2, 4) * ramp(-share, -most[1], -most[0])
+    clear = 1.0 if other is None else ramp(lines.contrast / other[0].contrast, *_CLEAR)
+    pieces = max(ramp(alike, *_PIECES), clear * ramp(alike, *_PIECES_OF_CLEAR))
+    sure = pieces * ramp(many, 2, 4) * ramp(-share, -most[1], -most[0])
     sure *= ramp(lines.contrast, 0.04, 0.1)
     if lines.pale and other is not None:
         # Walls that face a lamp are pale lines too, but their shadows are darker than they pale.
