@@ -321,6 +321,10 @@ class Maps(unittest.TestCase):
         self.assertFalse(picture(open_, "height").wraps)
 
 
+STEEP = NormalFromHeight(by="steepness", steepness=40)
+"""Enough to be more than what compression loses."""
+
+
 class Outputs(unittest.TestCase):
     LOOSE, SALT = TARGETS["loose"], TARGETS["saltglass"]
 
@@ -328,7 +332,7 @@ class Outputs(unittest.TestCase):
         surface = edits.SetSize(map="colour", size=Size(width=64, height=64), all_maps=True).apply(
             plain()
         )
-        surface = set_step(surface, "normal", 0, NormalFromHeight(relief=20)).apply(surface)
+        surface = set_step(surface, "normal", 0, STEEP).apply(surface)
         made = {}
         for target in (self.LOOSE, self.SALT):
             wiring = Wiring(surface, target=target)
