@@ -28,8 +28,11 @@ from stonestack.core.steps.directions import Steeper
 _CHANNELS = frozenset({Space.LINEAR, Space.DATA})
 _DEEP = (FileKind.PNG, FileKind.TIFF)
 _STORED = ("one_channel", "swizzle", "pack", "invert_values")
-_BESIDE = ("steeper", "detail_normal", "relief_over", "base_colour", "colour_beside_metal")
-_ALSO = (*_BESIDE, "spread_beneath", "pack", "swizzle", "invert_values")
+_ALSO = (
+    *("steeper", "detail_normal", "relief_over", "base_colour", "colour_beside_metal"),
+    *("spread_beneath", "pack", "swizzle", "invert_values"),
+)
+"""Conversions of a map that stays of its kind."""
 
 
 def derivations() -> dict[str, StepKind]:

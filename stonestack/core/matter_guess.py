@@ -8,7 +8,6 @@ odds, each clue's weight by how many of a hundred pictures of a matter have it, 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -55,13 +54,6 @@ class MatterGuess(BaseModel):
     why: str = Field("", max_length=120)
 
 
-@dataclass(frozen=True)
-class _Look:
-    """What of a picture speaks for a matter: clues, each 0 to 1."""
-
-    clues: dict[str, float]
-
-
 def guess_matter(picture: Picture, name: str = "") -> MatterGuess:
     """Guess what a surface is made of.
 
@@ -77,10 +69,10 @@ def guess_matter(picture: Picture, name: str = "") -> MatterGuess:
     MatterGuess
         The likeliest matter, how sure that is, and what spoke for it.
     """
-    look = _look(limited(picture, _SIDE))
+    look = _clues(limited(picture, _SIDE))
     said = _named(name)
     odds = dict.fromkeys(MATTERS, 0.0)
-    for clue, strength in look.clues.items():
+    for clue, strength in look.items():
         for matter, weight in _CLUES[clue].items():
             odds[matter] += weight * strength
     for matter in said.values():
@@ -89,7 +81,7 @@ def guess_matter(picture: Picture, name: str = "") -> MatterGuess:
     total = sum(math.exp(value) for value in odds.values())
     sure = math.exp(odds[best]) / total
     words = [word for word, matter in said.items() if matter is best]
-    seen = [c for c, s in look.clues.items() if s > 0.5 and _CLUES[c].get(best, 0) > 0.3]
+    seen = [c for c, s in look.items() if s > 0.5 and _CLUES[c].get(best, 0) > 0.3]
     why = f"its name says “{words[0]}”" if words else ", ".join(seen[:3]) or "nothing speaks for it"
     return MatterGuess(matter=best, sure=round(sure, 2), why=why)
 
@@ -110,7 +102,8 @@ def _named(name: str) -> dict[str, Matter]:
     return {word: matter for matter, word in matters.items()}
 
 
-def _look(picture: Picture) -> _Look:
+def _clues(picture: Picture) -> dict[str, float]:
+    """Return what of a picture speaks for a matter, each 0 to 1."""
     lab = perceptual.to_lab(picture.body)
     light, a, b = (lab[..., k] for k in range(3))
     chroma = np.hypot(a, b)
@@ -124,7 +117,7 @@ def _look(picture: Picture) -> _Look:
     spread = float(tone.std())
     fine = float(np.abs(np.diff(tone, axis=1)).mean() + np.abs(np.diff(tone, axis=0)).mean())
     share = float(coloured.mean())
-    clues = {
+    return {
         "green": _share(coloured & (hue > 105) & (hue < 165), 0.3, 0.7),
         "jointed": jointed,
         "courses": jointed * ramp(one_way, 0.1, 0.3) * ramp(-one_way, -0.8, -0.6),
@@ -140,7 +133,6 @@ def _look(picture: Picture) -> _Look:
         "smooth": ramp(-fine, -0.06, -0.03) * ramp(-spread, -0.4, -0.2),
         "printed": ramp(-flatness(tone, picture.wraps), -0.11, -0.06),
     }
-    return _Look(clues)
 
 
 def _share(
