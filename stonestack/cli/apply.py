@@ -56,15 +56,16 @@ def _apply(options: argparse.Namespace) -> int:
         options.recipe.read_bytes(),
         options.input.read_bytes(),
         options.output.name,
-        role=_role(options.role) if options.role else None,
-        others={_role(r): Path(f).read_bytes() for r, f in map(_pair, options.others)},
+        role=role_named(options.role) if options.role else None,
+        others={role_named(r): Path(f).read_bytes() for r, f in map(pair, options.others)},
         tiles=None if options.tiles is None else options.tiles == "yes",
     )
     write_atomically(options.output, data)
     return 0
 
 
-def _role(word: str) -> Role:
+def role_named(word: str) -> Role:
+    """Return the role of a name."""
     from stonestack.core.errors import BadRequest
     from stonestack.core.roles import Role
 
@@ -76,7 +77,8 @@ def _role(word: str) -> Role:
     return Role(word)
 
 
-def _pair(text: str) -> tuple[str, str]:
+def pair(text: str) -> tuple[str, str]:
+    """Part a name from a file."""
     from stonestack.core.errors import BadRequest
 
     role, equals, file = text.partition("=")

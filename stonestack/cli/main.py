@@ -12,9 +12,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from stonestack import __version__
-from stonestack.cli import apply, check, deliveries, derive, games, safe
+from stonestack.cli import apply, check, check_maps, deliveries, derive, games, safe
 
-_BENCHES = ("blocks", "stages", "tile", "steps", "catalogue", "project", "trust", "maps")
+_BENCHES = ("blocks", "stages", "tile", "steps", "catalogue", "project", "trust", "maps", "checks")
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -87,6 +87,7 @@ def _parser() -> argparse.ArgumentParser:
     games.add(commands)
     safe.add(commands)
     check.add(commands)
+    check_maps.add(commands)
 
     paint = commands.add_parser("paint", help="stand in for an image editor: paint on a file")
     paint.add_argument("file", type=Path)
@@ -102,7 +103,7 @@ def _parser() -> argparse.ArgumentParser:
         "--seed",
         type=int,
         action="append",
-        help="for trust and maps: draws the trial",
+        help="for trust, maps and checks: draws the trial",
     )
     bench.add_argument(
         "--matter", type=_one_of(_matters), action="append", help="for trust: only this one"
@@ -175,6 +176,11 @@ def _bench(options: argparse.Namespace) -> int:
         from stonestack.cli.bench_trust import bench_trust
 
         bench_trust(options.seed or [1], options.matter or [], options.every)
+        return 0
+    if options.what == "checks":
+        from stonestack.cli.bench_maps import bench_checks
+
+        bench_checks(options.seed or [1])
         return 0
     if options.what == "maps":
         from stonestack.cli.bench_maps import bench_maps

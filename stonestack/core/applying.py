@@ -63,7 +63,7 @@ def apply_recipe(
     surface = Surface(
         title="One picture",
         name="one_picture",
-        maps=tuple(_map(r, content, tiles) for r, content in given.items()),
+        maps=tuple(map_of_file(r, content, tiles) for r, content in given.items()),
     )
     surface = recipes.put_on(surface, own.value, recipe)
     wiring = Wiring(surface)
@@ -74,7 +74,8 @@ def apply_recipe(
     return run.file(wiring.graph, stored_as(wiring.graph, key, kind, picture))
 
 
-def _map(role: Role, data: bytes, tiles: bool | None) -> Map:
+def map_of_file(role: Role, data: bytes, tiles: bool | None) -> Map:
+    """Return a map with a file of its own; its id is its role."""
     picture = codecs.read_picture(data, ROLES[role].space)
     origin = SourceOrigin(
         sha256=_hash(data),

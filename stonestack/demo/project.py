@@ -175,7 +175,9 @@ def _surface(ws: Workspace, project_id: str, name: str, picture: bytes) -> str:
     if name in FINISHES:
         look = edits.PutRecipe(map=Role.COLOUR, recipe=FINISHES[name])
         surface = surfaces.edit(ws, surface.id, surface.revision, look)
-    small = edits.SetSize(map=Role.SPECULAR, size=Size(width=512, height=512))
+    size = surface.document.map(Role.COLOUR).size
+    half = Size(width=size.width // 2, height=size.height // 2)
+    small = edits.SetSize(map=Role.SPECULAR, size=half)
     surface = surfaces.edit(ws, surface.id, surface.revision, small)
     physical, gloss, cutout, metres = _MATERIALS[name]
     if surface.material_id is not None:

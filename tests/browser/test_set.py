@@ -1,5 +1,9 @@
 """The set that is derived: what a surface is made of, maps added, and where each comes from."""
 
+import io
+
+import numpy as np
+from PIL import Image
 from playwright.sync_api import expect
 
 from stonestack.core.matters import MATTERS, Matter
@@ -47,3 +51,74 @@ class DerivedSet(DemoCase):
         self.assertEqual(kinds["occlusion"], ["occlusion_from_height"])
         self.assertEqual(kinds["gloss"], ["gloss_from_colour"])
         expect(self.cell("normal", "compress")).to_contain_text("BC5", timeout=PATIENCE)
+
+
+class OwnNormals(DemoCase):
+    """A normal map of one's own beside a colour that is changed."""
+
+    draws = False
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.row = self.page.get_by_role("rowheader", name="Normal")
+        self.to_look_at = self.page.get_by_role("list", name="To look at")
+
+    def open(self, title: str) -> None:
+        """Open a surface, with all that is made of its colour."""
+        self.page.goto(self.server.address)
+        self.page.get_by_role("link", name=title).click()
+        expect(self.cell("height", "size")).to_contain_text("stretch", timeout=PATIENCE)
+
+    def normals(self) -> bytes:
+        """Return the normal map of the finished tile as a file."""
+        key = self.page.evaluate(
+            "async (id) => (await (await fetch(`/api/surfaces/${id}`)).json()).keys.normal.steps",
+            self.page.url.split("/bench/")[1].split("?")[0],
+        )
+        address = f"{self.server.address}/api/renders/{key}/picture.png"
+        return self.page.request.get(address).body()
+
+    def lay(self) -> None:
+        """Lay a plain picture over a part of the colour."""
+        self.cell("colour", "steps").click()
+        self.pick("Add a step", "Lay a picture over")
+        grain = np.random.default_rng(5).normal(120, 25, (128, 128, 3))
+        held = io.BytesIO()
+        Image.fromarray(np.clip(grain, 0, 255).astype(np.uint8)).save(held, "PNG")
+        self.page.get_by_label("Picture to lay over").set_input_files(
+            {"name": "patch.png", "mimeType": "image/png", "buffer": held.getvalue()}
+        )
+
+    def test_own_normals_are_put_in_and_their_old_relief_is_found_and_made_anew(self) -> None:
+        page = self.page
+        self.open("Encaustic floor")
+        self.drop(self.cell("normal", "source"), "own_n.png", self.normals())
+        expect(self.row).to_contain_text("own source", timeout=PATIENCE)
+        # It was made for the finished tile, and would be cut once more.
+        page.get_by_role("button", name="Leave it as it came").click(timeout=PATIENCE)
+        expect(self.to_look_at).to_have_count(0, timeout=PATIENCE)
+        self.lay()
+        expect(self.row).to_contain_text("1 to look at", timeout=PATIENCE)
+        all_maps = page.get_by_role("button", name="1 to look at")
+        all_maps.click()
+        expect(self.cell("normal", "steps")).to_have_attribute("aria-pressed", "true")
+        expect(page.locator("[data-found]")).to_have_count(4, timeout=PATIENCE)
+        page.get_by_role("button", name="Make that part anew").click()
+        expect(self.to_look_at).to_have_count(0, timeout=PATIENCE)
+        expect(page.get_by_role("list", name="Masks")).to_contain_text("Old relief")
+        expect(self.row).to_contain_text("own source, Colour")
+        page.get_by_role("button", name="Undo").click()
+        expect(self.row).to_contain_text("1 to look at", timeout=PATIENCE)
+
+    def test_a_map_is_frozen_goes_out_of_date_and_follows_again(self) -> None:
+        page = self.page
+        self.open("Verdigris copper")
+        self.cell("normal", "source").click()
+        page.get_by_role("button", name="Freeze").click()
+        expect(self.row).to_contain_text("frozen", timeout=PATIENCE)
+        self.lay()
+        expect(self.row).to_contain_text("frozen, out of date", timeout=PATIENCE)
+        self.cell("normal", "source").click()
+        page.get_by_role("button", name="Let it follow again").click(timeout=PATIENCE)
+        expect(self.row).to_contain_text("from Height", timeout=PATIENCE)
+        expect(self.to_look_at).to_have_count(0, timeout=PATIENCE)

@@ -88,6 +88,12 @@ def _add_mask(chance: random.Random, surface: Surface) -> Any:
     return edits.AddMask(mask=Mask(title=f"Part {number}", shape=_mask(chance), on=on))
 
 
+def _add_limited(chance: random.Random, surface: Surface) -> Any:
+    added = _add_step(chance, surface)
+    mask = Mask(title=f"Part {len(surface.masks) + 1}", shape=_mask(chance))
+    return edits.AddLimited(map=added.map, step=added.step, mask=mask)
+
+
 def _set_mask(chance: random.Random, surface: Surface) -> Any:
     mask = chance.choice(surface.masks)
     return edits.SetMask(mask=rebuilt(mask, inverted=not mask.inverted, shape=_mask(chance)))
@@ -119,7 +125,7 @@ def _size(chance: random.Random, surface: Surface) -> Any:
 
 DRAWN: tuple[Draw, ...] = (
     *(_add_step, _set_step, _set_step, _remove_step, _move_step, _add_mask, _set_mask),
-    *(_remove_mask, _origin, _origin, _size),
+    *(_remove_mask, _origin, _origin, _size, _add_limited),
     lambda chance, _surface: edits.AddMap(role=chance.choice(list(Role))),
     lambda chance, surface: edits.RemoveMap(map=_map(chance, surface)),
     lambda chance, _surface: edits.Rename(title=f"Called {chance.randrange(99)}"),

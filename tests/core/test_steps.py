@@ -51,7 +51,10 @@ from tests.support import photograph
 
 FILE = SourceRef(sha256="ab" * 32, name="other.png")
 SIDE = 96
-PLACED = ("lettering", "lay_picture", "gradient", "pattern", "borrow", "detail_normal")
+PLACED = (
+    *("lettering", "lay_picture", "gradient", "pattern", "borrow", "detail_normal"),
+    "line_out",
+)
 """Steps that lie at a place of the tile: under a shift it moves with it."""
 EXACT = ("low_resolution", "palette", "grain", "noise", "spread_beneath")
 """Steps whose dots, noise or levels stand still, whatever lies beneath."""

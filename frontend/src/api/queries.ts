@@ -197,6 +197,21 @@ export function useWays(surface: SurfaceView, map: string, wanted: boolean) {
   });
 }
 
+/** What there is to look at in a surface's maps, once nothing else of it is on its way. */
+export function useChecks(surface: SurfaceView) {
+  const waiting = useIsFetching({ queryKey: ["facts"] }) > 0;
+  return useQuery({
+    queryKey: ["checks", surface.id, surface.revision, surface.target, surface.material?.cutout],
+    queryFn: ({ signal }) =>
+      inSlot(signal, () =>
+        got(api.GET("/api/surfaces/{surface_id}/checks", { params: { path: { surface_id: surface.id } }, signal })),
+      ),
+    enabled: !waiting,
+    staleTime: Infinity,
+    placeholderData: (before) => before,
+  });
+}
+
 /** What a map's frame comes out as, and how its proportions were found. */
 export function useStraightened(surface: SurfaceView, map: string, wanted: boolean) {
   return useQuery({

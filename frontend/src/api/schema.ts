@@ -1140,6 +1140,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surfaces/{surface_id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["check_surface_api_surfaces__surface_id__checks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surfaces/{surface_id}/deliver": {
         parameters: {
             query?: never;
@@ -1563,6 +1579,21 @@ export interface components {
             in_force: boolean;
             /** Words */
             words: string;
+        };
+        /**
+         * AddLimited
+         * @description Add a step that works in one part alone, with the mask of that part.
+         */
+        AddLimited: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_limited";
+            /** Map */
+            map: string;
+            mask: components["schemas"]["Mask"];
+            step: components["schemas"]["Step"];
         };
         /**
          * AddMap
@@ -2163,6 +2194,16 @@ export interface components {
          */
         Channel: "red" | "green" | "blue";
         /**
+         * Checked
+         * @description What there is to look at in a surface, as of one revision.
+         */
+        Checked: {
+            /** Findings */
+            findings: components["schemas"]["MapFinding"][];
+            /** Revision */
+            revision: number;
+        };
+        /**
          * ColourBesideMetal
          * @description Parameters of :func:`colour_beside_metal`.
          */
@@ -2556,7 +2597,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["AddLimited"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"];
         };
         /**
          * Ellipse
@@ -3089,6 +3130,39 @@ export interface components {
             folder: string;
         };
         /**
+         * GlossAnew
+         * @description Parameters of :func:`gloss_from_colour`, and of which map.
+         */
+        GlossAnew: {
+            /**
+             * Colour
+             * @description The map that it is made of
+             */
+            colour: components["schemas"]["MapRef"];
+            /**
+             * By hue
+             * @description Above 0 parts of stronger hue spread reflections more, below 0 less
+             * @default 0.2
+             */
+            hue: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gloss_anew";
+            /**
+             * Level
+             * @default 0.5
+             */
+            level: number;
+            /**
+             * By fine relief
+             * @description How much fine relief spreads reflections
+             * @default 0.5
+             */
+            rough: number;
+        };
+        /**
          * GlossFromColour
          * @description Parameters of :func:`gloss_from_colour`.
          */
@@ -3284,6 +3358,72 @@ export interface components {
          * @enum {string}
          */
         Group: "Tile" | "Light and tone" | "Colour" | "Detail" | "Fill" | "Lay over" | "A place" | "Channels" | "Texels" | "Make of another map";
+        /**
+         * HeightAnew
+         * @description Parameters of :func:`height_from_colour`, and of which map.
+         */
+        HeightAnew: {
+            /**
+             * Angle of the light
+             * @description Where you say: degrees anticlockwise from the right, 90 is from above
+             * @default 90
+             */
+            azimuth: number;
+            /**
+             * Broad forms
+             * @description Slow change of tone; most of it is light or dirt
+             * @default 0
+             */
+            broad: number;
+            /**
+             * Colour
+             * @description The map that it is made of
+             */
+            colour: components["schemas"]["MapRef"];
+            /**
+             * Fine grain
+             * @description The smallest marks
+             * @default 1
+             */
+            fine: number;
+            /**
+             * Dark stands out
+             * @description Turns heights upside down
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Joints
+             * @description Thin lines that part the picture into pieces lie deep, pale or dark
+             * @default found
+             * @enum {string}
+             */
+            joints: "found" | "stand_out" | "not_told";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "height_anew";
+            /**
+             * Light came from
+             * @description Where it can be told from the picture; from all round; or from where you say
+             * @default found
+             * @enum {string}
+             */
+            light: "found" | "even" | "given";
+            /**
+             * Middle forms
+             * @description Stones, dents, waves
+             * @default 1
+             */
+            middle: number;
+            /**
+             * Leave pigment out
+             * @description What is only another colour makes no relief; 0 takes every tone for relief
+             * @default 1
+             */
+            pigment: number;
+        };
         /**
          * HeightFromColour
          * @description Parameters of :func:`height_from_colour`.
@@ -3708,6 +3848,36 @@ export interface components {
             file: string;
         };
         /**
+         * LineOut
+         * @description Parameters of :func:`line_out`.
+         */
+        LineOut: {
+            /**
+             * At
+             * @description Share of the side
+             * @default 0.5
+             */
+            at: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "line_out";
+            /**
+             * It runs
+             * @description From edge to edge
+             * @default down
+             * @enum {string}
+             */
+            way: "down" | "across";
+            /**
+             * Width
+             * @description Per cent of the side
+             * @default 0.5
+             */
+            width: number;
+        };
+        /**
          * LowResolution
          * @description Parameters of :func:`low_resolution`.
          */
@@ -3805,6 +3975,53 @@ export interface components {
              * @default []
              */
             steps: components["schemas"]["Step"][];
+        };
+        /**
+         * MapFinding
+         * @description Something to look at in one map.
+         *
+         *     Parameters
+         *     ----------
+         *     code : str
+         *         Which check says it; stays the same.
+         *     map : str
+         *         The id of the map.
+         *     press : str
+         *         What the button says that mends it; empty where nothing does by itself.
+         *     mend : Edit or None
+         *     parts : list of list of float
+         *         Outlines of where it is: x and y of their corners in turn, in shares of the sides; none
+         *         where it is everywhere.
+         */
+        MapFinding: {
+            /** Code */
+            code: string;
+            /**
+             * Fix
+             * @default
+             */
+            fix: string;
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "look" | "fault";
+            /** Map */
+            map: string;
+            /**
+             * Mend
+             * @default null
+             */
+            mend: (components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["AddLimited"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"]) | null;
+            /** Parts */
+            parts: number[][];
+            /**
+             * Press
+             * @default
+             */
+            press: string;
+            /** Words */
+            words: string;
         };
         /**
          * MapOfMask
@@ -4380,6 +4597,98 @@ export interface components {
              * @default 0.3
              */
             soft: number;
+        };
+        /**
+         * NormalAnew
+         * @description Parameters of :func:`normal_from_colour`, and of which map.
+         */
+        NormalAnew: {
+            /**
+             * Angle of the light
+             * @description Where you say: degrees anticlockwise from the right, 90 is from above
+             * @default 90
+             */
+            azimuth: number;
+            /**
+             * Broad forms
+             * @description Slow change of tone; most of it is light or dirt
+             * @default 0
+             */
+            broad: number;
+            /**
+             * Strength by
+             * @description How deep the heights are, or how steep their steeper parts come out
+             * @default depth
+             * @enum {string}
+             */
+            by: "depth" | "steepness";
+            /**
+             * Colour
+             * @description The map that it is made of
+             */
+            colour: components["schemas"]["MapRef"];
+            /**
+             * Fine grain
+             * @description The smallest marks
+             * @default 1
+             */
+            fine: number;
+            /**
+             * Dark stands out
+             * @description Turns heights upside down
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Joints
+             * @description Thin lines that part the picture into pieces lie deep, pale or dark
+             * @default found
+             * @enum {string}
+             */
+            joints: "found" | "stand_out" | "not_told";
+            /**
+             * Slopes by
+             * @description Fine keeps the smallest detail; plain looks at two texels; soft smooths
+             * @default fine
+             * @enum {string}
+             */
+            kernel: "fine" | "plain" | "soft";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "normal_anew";
+            /**
+             * Light came from
+             * @description Where it can be told from the picture; from all round; or from where you say
+             * @default found
+             * @enum {string}
+             */
+            light: "found" | "even" | "given";
+            /**
+             * Middle forms
+             * @description Stones, dents, waves
+             * @default 1
+             */
+            middle: number;
+            /**
+             * Leave pigment out
+             * @description What is only another colour makes no relief; 0 takes every tone for relief
+             * @default 1
+             */
+            pigment: number;
+            /**
+             * Relief
+             * @description Depth from lowest to highest point, in hundredths of the tile's width
+             * @default 1
+             */
+            relief: number;
+            /**
+             * Steepness
+             * @description Degrees; one texel in ten is steeper
+             * @default 20
+             */
+            steepness: number;
         };
         /**
          * NormalFromAlphaGreen
@@ -5078,7 +5387,7 @@ export interface components {
          */
         PreviewRequest: {
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["AddLimited"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"];
             /**
              * Longest
              * @default null
@@ -5502,6 +5811,30 @@ export interface components {
             words: string;
         };
         /**
+         * ReliefLight
+         * @description Parameters of :func:`without_relief_light`.
+         */
+        ReliefLight: {
+            /**
+             * Angle of the light
+             * @description Where you say: degrees anticlockwise from the right, 90 is from above
+             * @default 90
+             */
+            azimuth: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "relief_light";
+            /**
+             * Light came from
+             * @description Where it can be told from the picture, else nothing changes; or where you say
+             * @default found
+             * @enum {string}
+             */
+            light: "found" | "given";
+        };
+        /**
          * ReliefOver
          * @description Parameters of :func:`relief_over`.
          */
@@ -5755,6 +6088,39 @@ export interface components {
             tinted: boolean;
             /** Title */
             title: string;
+        };
+        /**
+         * RoughnessAnew
+         * @description Parameters of :func:`roughness_from_colour`, and of which map.
+         */
+        RoughnessAnew: {
+            /**
+             * Colour
+             * @description The map that it is made of
+             */
+            colour: components["schemas"]["MapRef"];
+            /**
+             * By hue
+             * @description Above 0 parts of stronger hue spread reflections more, below 0 less
+             * @default 0.2
+             */
+            hue: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "roughness_anew";
+            /**
+             * Level
+             * @default 0.5
+             */
+            level: number;
+            /**
+             * By fine relief
+             * @description How much fine relief spreads reflections
+             * @default 0.5
+             */
+            rough: number;
         };
         /**
          * RoughnessFromColour
@@ -6364,6 +6730,52 @@ export interface components {
          */
         Space: "linear" | "data" | "vector";
         /**
+         * SpecularAnew
+         * @description Parameters of :func:`specular_from_colour`, and of which map.
+         */
+        SpecularAnew: {
+            /**
+             * Colour
+             * @description The map that it is made of
+             */
+            colour: components["schemas"]["MapRef"];
+            /**
+             * By hue
+             * @description How much parts of stronger hue differ from grey ones; 0 not at all
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Most
+             * @description Level of the shiniest part
+             * @default 0.08
+             */
+            high: number;
+            /**
+             * Duller in hollows
+             * @description Dirt and shade there
+             * @default 0.6
+             */
+            hollows: number;
+            /**
+             * Dull parts shine
+             * @description Turns what varies by hue round
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "specular_anew";
+            /**
+             * Least
+             * @description Level of the dullest part
+             * @default 0.02
+             */
+            low: number;
+        };
+        /**
          * SpecularFromColour
          * @description Parameters of :func:`specular_from_colour`.
          */
@@ -6526,7 +6938,7 @@ export interface components {
              */
             mask: string | null;
             /** Params */
-            params: components["schemas"]["BalanceLight"] | components["schemas"]["CutTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["Curves"] | components["schemas"]["Exposure"] | components["schemas"]["Colourise"] | components["schemas"]["Recolour"] | components["schemas"]["Match"] | components["schemas"]["Desaturate"] | components["schemas"]["Denoise"] | components["schemas"]["Blur"] | components["schemas"]["Sharpen"] | components["schemas"]["HighPass"] | components["schemas"]["Grain"] | components["schemas"]["Fill"] | components["schemas"]["Gradient"] | components["schemas"]["Noise"] | components["schemas"]["Pattern"] | components["schemas"]["Lettering"] | components["schemas"]["Borrow"] | components["schemas"]["Invert"] | components["schemas"]["Swizzle"] | components["schemas"]["Pack"] | components["schemas"]["Palette"] | components["schemas"]["LowResolution"] | components["schemas"]["Pencil"] | components["schemas"]["LayPicture"] | components["schemas"]["AnotherMap"] | components["schemas"]["SpreadBeneath"] | components["schemas"]["Steeper"] | components["schemas"]["DetailNormal"] | components["schemas"]["ReliefOver"] | components["schemas"]["BaseColour"] | components["schemas"]["ColourBesideMetal"] | components["schemas"]["HeightFromColour"] | components["schemas"]["HeightFromNormal"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["NormalFromColour"] | components["schemas"]["OcclusionFromHeight"] | components["schemas"]["OcclusionFromNormal"] | components["schemas"]["CavityFromHeight"] | components["schemas"]["CavityFromNormal"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["SpecularFromMetalness"] | components["schemas"]["GlossFromColour"] | components["schemas"]["GlossFromRoughness"] | components["schemas"]["RoughnessFromColour"] | components["schemas"]["RoughnessFromGloss"] | components["schemas"]["MetalnessFromSpecular"] | components["schemas"]["AlphaFromPicture"] | components["schemas"]["AlphaFromKey"] | components["schemas"]["AlphaFromHeight"] | components["schemas"]["EmissiveFromColour"] | components["schemas"]["BlendFromHeight"] | components["schemas"]["ValuesOfMask"] | components["schemas"]["OneChannel"] | components["schemas"]["DerivativeFromNormal"] | components["schemas"]["NormalFromDerivative"] | components["schemas"]["AlphaGreenFromNormal"] | components["schemas"]["NormalFromAlphaGreen"];
+            params: components["schemas"]["BalanceLight"] | components["schemas"]["ReliefLight"] | components["schemas"]["CutTile"] | components["schemas"]["QuiltTile"] | components["schemas"]["WrapTile"] | components["schemas"]["BlendTile"] | components["schemas"]["MirrorTile"] | components["schemas"]["PatchSpots"] | components["schemas"]["Levels"] | components["schemas"]["Tone"] | components["schemas"]["Curves"] | components["schemas"]["Exposure"] | components["schemas"]["Colourise"] | components["schemas"]["Recolour"] | components["schemas"]["Match"] | components["schemas"]["Desaturate"] | components["schemas"]["Denoise"] | components["schemas"]["Blur"] | components["schemas"]["Sharpen"] | components["schemas"]["HighPass"] | components["schemas"]["LineOut"] | components["schemas"]["Grain"] | components["schemas"]["Fill"] | components["schemas"]["Gradient"] | components["schemas"]["Noise"] | components["schemas"]["Pattern"] | components["schemas"]["Lettering"] | components["schemas"]["Borrow"] | components["schemas"]["Invert"] | components["schemas"]["Swizzle"] | components["schemas"]["Pack"] | components["schemas"]["Palette"] | components["schemas"]["LowResolution"] | components["schemas"]["Pencil"] | components["schemas"]["LayPicture"] | components["schemas"]["AnotherMap"] | components["schemas"]["SpreadBeneath"] | components["schemas"]["Steeper"] | components["schemas"]["DetailNormal"] | components["schemas"]["ReliefOver"] | components["schemas"]["NormalAnew"] | components["schemas"]["HeightAnew"] | components["schemas"]["SpecularAnew"] | components["schemas"]["GlossAnew"] | components["schemas"]["RoughnessAnew"] | components["schemas"]["BaseColour"] | components["schemas"]["ColourBesideMetal"] | components["schemas"]["HeightFromColour"] | components["schemas"]["HeightFromNormal"] | components["schemas"]["NormalFromHeight"] | components["schemas"]["NormalFromColour"] | components["schemas"]["OcclusionFromHeight"] | components["schemas"]["OcclusionFromNormal"] | components["schemas"]["CavityFromHeight"] | components["schemas"]["CavityFromNormal"] | components["schemas"]["SpecularFromColour"] | components["schemas"]["SpecularFromMetalness"] | components["schemas"]["GlossFromColour"] | components["schemas"]["GlossFromRoughness"] | components["schemas"]["RoughnessFromColour"] | components["schemas"]["RoughnessFromGloss"] | components["schemas"]["MetalnessFromSpecular"] | components["schemas"]["AlphaFromPicture"] | components["schemas"]["AlphaFromKey"] | components["schemas"]["AlphaFromHeight"] | components["schemas"]["EmissiveFromColour"] | components["schemas"]["BlendFromHeight"] | components["schemas"]["ValuesOfMask"] | components["schemas"]["OneChannel"] | components["schemas"]["DerivativeFromNormal"] | components["schemas"]["NormalFromDerivative"] | components["schemas"]["AlphaGreenFromNormal"] | components["schemas"]["NormalFromAlphaGreen"];
             /**
              * Proposed
              * @default false
@@ -10160,6 +10572,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    check_surface_api_surfaces__surface_id__checks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checked"];
                 };
             };
             /** @description Unprocessable Entity */

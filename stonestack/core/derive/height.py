@@ -111,7 +111,7 @@ class HeightFromColour(ReliefFromColour):
     kind: Literal["height_from_colour"] = "height_from_colour"
 
 
-def height_from_colour(picture: Picture, params: HeightFromColour) -> Picture:
+def height_from_colour(picture: Picture, params: ReliefFromColour) -> Picture:
     """Read a relief from a colour, as heights between 0 and 1.
 
     The range stands for at least :data:`FULL_RANGE` of the width: a picture that tells of little

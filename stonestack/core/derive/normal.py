@@ -42,13 +42,17 @@ def normal_from_height(picture: Picture, params: NormalFromHeight) -> Picture:
     return _standing_on(picture.body[..., 0], params, picture.wraps)
 
 
-class NormalFromColour(ReliefFromColour, SlopeParams):
+class NormalsOfColour(ReliefFromColour, SlopeParams):
+    """How normals are read from a colour."""
+
+
+class NormalFromColour(NormalsOfColour):
     """Parameters of :func:`normal_from_colour`."""
 
     kind: Literal["normal_from_colour"] = "normal_from_colour"
 
 
-def normal_from_colour(picture: Picture, params: NormalFromColour) -> Picture:
+def normal_from_colour(picture: Picture, params: NormalsOfColour) -> Picture:
     """Read a relief from a colour and turn it into normals in one go.
 
     The same as a height from the colour, and normals of that, with nothing rounded between.

@@ -35,10 +35,9 @@ _HUE_SPREAD = np.float32(0.25)
 _FLOOR = np.float32(0.02)
 
 
-class SpecularFromColour(StepParams):
-    """Parameters of :func:`specular_from_colour`."""
+class Reflecting(StepParams):
+    """How a level of reflection is read from a colour."""
 
-    kind: Literal["specular_from_colour"] = "specular_from_colour"
     invert: bool = Field(
         False, title="Dull parts shine", description="Turns what varies by hue round"
     )
@@ -71,7 +70,13 @@ class SpecularFromColour(StepParams):
     )
 
 
-def specular_from_colour(picture: Picture, params: SpecularFromColour) -> Picture:
+class SpecularFromColour(Reflecting):
+    """Parameters of :func:`specular_from_colour`."""
+
+    kind: Literal["specular_from_colour"] = "specular_from_colour"
+
+
+def specular_from_colour(picture: Picture, params: Reflecting) -> Picture:
     """Return a level of reflection that follows the matter, and not the light on it.
 
     Parameters
@@ -98,7 +103,9 @@ def specular_from_colour(picture: Picture, params: SpecularFromColour) -> Pictur
 class Spreading(StepParams):
     """What spreads reflections; shared by gloss and roughness."""
 
-    level: float = Field(0.5, ge=0, le=1, multiple_of=0.01, title="Level")
+    level: float = Field(
+        0.5, ge=0, le=1, multiple_of=0.01, title="Level", description="Of a smooth, level face"
+    )
     rough: float = Field(
         0.5,
         ge=0,
@@ -131,7 +138,7 @@ class GlossFromColour(Spreading):
     )
 
 
-def gloss_from_colour(picture: Picture, params: GlossFromColour) -> Picture:
+def gloss_from_colour(picture: Picture, params: Spreading) -> Picture:
     """Return gloss, 0..1: a level, less where the relief is rough."""
     return _data(_gloss(picture, params.level, params), picture)
 
@@ -150,7 +157,7 @@ class RoughnessFromColour(Spreading):
     )
 
 
-def roughness_from_colour(picture: Picture, params: RoughnessFromColour) -> Picture:
+def roughness_from_colour(picture: Picture, params: Spreading) -> Picture:
     """Return roughness, 0..1: a level, more where the relief is rough."""
     return _data(1 - _gloss(picture, 1 - params.level, params), picture)
 

@@ -493,6 +493,22 @@ def laid(m: Map) -> Map:
     return m.model_copy(update={"steps": _laid_steps(m), "returned": earlier})
 
 
+def first_look(m: Map) -> Map:
+    """Return a map without what was changed in parts of it once it was laid out.
+
+    So it looked when other maps, that do not follow it by themselves, belonged to it.
+    """
+    kept = tuple(s for s in m.before_size[len(_laid_steps(m)) :] if not _in_parts(s))
+    earlier = tuple(back for back in m.returned if back.stage is not Stage.STEPS)
+    return m.model_copy(
+        update={"steps": (*_laid_steps(m), *kept, *m.after_size), "returned": earlier}
+    )
+
+
+def _in_parts(step: Step) -> bool:
+    return step.mask is not None or step.kind.over or step.kind.blobs > 0
+
+
 def _laid_steps(m: Map) -> tuple[Step, ...]:
     """Return a map's steps up to the last that moves texels or makes it of another map."""
     last = 0

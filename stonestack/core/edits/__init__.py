@@ -7,7 +7,7 @@ from typing import Annotated
 from pydantic import Field
 
 from stonestack.core.edits.maps import AddMap, Freeze, KeepWhole, RemoveMap, Rename, Thaw
-from stonestack.core.edits.masks import AddMask, MapOfMask, RemoveMask, SetMask
+from stonestack.core.edits.masks import AddLimited, AddMask, MapOfMask, RemoveMask, SetMask
 from stonestack.core.edits.matter import SetMatter
 from stonestack.core.edits.origins import (
     DropReturned,
@@ -53,6 +53,7 @@ Edit = Annotated[
     | KeepWhole
     | Thaw
     | AddMask
+    | AddLimited
     | SetMask
     | RemoveMask
     | MapOfMask
@@ -63,6 +64,7 @@ Edit = Annotated[
 ]
 
 __all__ = [
+    "AddLimited",
     "AddMap",
     "AddMask",
     "AddStep",

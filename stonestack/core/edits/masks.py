@@ -45,6 +45,27 @@ class AddMask(Document):
         return f"Mask {self.mask.title} drawn"
 
 
+class AddLimited(Document):
+    """Add a step that works in one part alone, with the mask of that part."""
+
+    kind: Literal["add_limited"] = "add_limited"
+    map: Id
+    step: Step
+    mask: Mask
+
+    def apply(self, surface: Surface) -> Surface:
+        """Add the mask, and the step at the end, limited by it."""
+        added = rebuilt(surface, masks=(*surface.masks, self.mask))
+        m = added.map(self.map)
+        step = rebuilt(self.step, mask=self.mask.id)
+        return added.with_map(rebuilt(m, steps=(*m.steps, step)))
+
+    def words(self, before: Surface) -> str:
+        """Say what changed."""
+        title = before.map(self.map).title
+        return f"{title}: {self.step.kind.title} added in {self.mask.title}"
+
+
 class SetMask(Document):
     """Change a mask; every step that uses it follows."""
 

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from stonestack.core.derive import (
     alpha,
+    anew,
     cavity,
     height,
     keyed,
@@ -38,10 +39,12 @@ from stonestack.core.steps import (
     laying,
     lettering,
     levels,
+    line_out,
     match,
     palette,
     pencil,
     recolour,
+    relief_light,
     tone,
 )
 from stonestack.core.tile import blend, boundary, light, mirrored, patches, quilt, wrapped
@@ -52,6 +55,7 @@ STEPS: dict[str, StepKind] = {
     step.name: step
     for step in (
         light.STEP,
+        relief_light.STEP,
         boundary.STEP,
         quilt.STEP,
         wrapped.STEP,
@@ -70,6 +74,7 @@ STEPS: dict[str, StepKind] = {
         detail.BLUR,
         detail.SHARPEN,
         detail.HIGH_PASS,
+        line_out.STEP,
         grain.STEP,
         fill.FILL,
         fill.GRADIENT,
@@ -89,6 +94,11 @@ STEPS: dict[str, StepKind] = {
         directions.STEEPER,
         directions.DETAIL,
         directions.RELIEF,
+        anew.NORMAL,
+        anew.HEIGHT,
+        anew.SPECULAR,
+        anew.GLOSS,
+        anew.ROUGHNESS,
         metal.BASE,
         metal.BESIDE,
         height.STEP,
@@ -122,6 +132,7 @@ STEPS: dict[str, StepKind] = {
 
 AnyStep = Annotated[
     light.BalanceLight
+    | relief_light.ReliefLight
     | boundary.CutTile
     | quilt.QuiltTile
     | wrapped.WrapTile
@@ -140,6 +151,7 @@ AnyStep = Annotated[
     | detail.Blur
     | detail.Sharpen
     | detail.HighPass
+    | line_out.LineOut
     | grain.Grain
     | fill.Fill
     | fill.Gradient
@@ -159,6 +171,11 @@ AnyStep = Annotated[
     | directions.Steeper
     | directions.DetailNormal
     | directions.ReliefOver
+    | anew.NormalAnew
+    | anew.HeightAnew
+    | anew.SpecularAnew
+    | anew.GlossAnew
+    | anew.RoughnessAnew
     | metal.BaseColour
     | metal.ColourBesideMetal
     | height.HeightFromColour

@@ -17,7 +17,8 @@ from stonestack.core.references import SourceRef
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Proposal
 from stonestack.core.workfiles.passing import WorkKind
-from stonestack.services import deliveries, judging, making, shaping, surfaces, working
+from stonestack.services import checking, deliveries, judging, making, shaping, surfaces, working
+from stonestack.services.checking import Checked
 from stonestack.services.jobs import JobView
 from stonestack.services.judging import Differences, Inside
 from stonestack.services.making import MakingView
@@ -227,6 +228,10 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.get("/api/surfaces/<surface_id>/differences", responses={200: Differences})
     def get_differences(path: SurfacePath, query: StepQuery) -> Response:
         return model(judging.differences(ws, path.surface_id, query.map, query.step))
+
+    @app.get("/api/surfaces/<surface_id>/checks", responses={200: Checked})
+    def check_surface(path: SurfacePath) -> Response:
+        return model(checking.checked(ws, path.surface_id))
 
     @app.post("/api/surfaces/<surface_id>/kept-tile", responses={200: SourceRef})
     def keep_tile(path: SurfacePath, body: RoleRequest) -> Response:

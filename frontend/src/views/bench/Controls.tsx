@@ -2,6 +2,7 @@ import type { Edit, Schemas, Stage, SurfaceView } from "@/api/client";
 import type { Column } from "@/app/address";
 import { CompressControls } from "./CompressControls";
 import type { Framing } from "./FrameControls";
+import { MapChecks } from "./MapChecks";
 import { OutputControls } from "./OutputControls";
 import { SizeControls } from "./SizeControls";
 import { SourceControls } from "./SourceControls";
@@ -64,6 +65,7 @@ export function Controls({
         </h2>
         <p className="text-small text-ink-2">{words.hint}</p>
       </header>
+      <MapChecks surface={surface} map={id} change={change} />
       {column === "source" && <SourceControls {...common} project={project} drop={drop} framing={framing} onFraming={onFraming} onProblem={onProblem} />}
       {(column === "steps" || column === "finish") && (
         <StepControls

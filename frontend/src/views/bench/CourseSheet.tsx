@@ -3,7 +3,9 @@ import { isStopped, type Edit, type Schemas, type Stage, type SurfaceMap, type S
 import { useFacts } from "@/api/queries";
 import { COLUMNS, type Column } from "@/app/address";
 import { titleOf } from "./kinds";
+import { Lines, mapsRead } from "./Lines";
 import { Making } from "./Making";
+import { AllChecks, CheckSign } from "./MapChecks";
 import { Swatch } from "@/parts/Swatch";
 import { Verdict } from "@/parts/Verdict";
 import { bytes, decibels } from "@/parts/figures";
@@ -56,7 +58,7 @@ export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop,
       role="grid"
       aria-label="Course sheet"
       tabIndex={-1}
-      className="grid max-h-[260px] overflow-y-auto grid-cols-[112px_minmax(0,1.1fr)_minmax(0,1.3fr)_minmax(0,0.8fr)_minmax(0,0.75fr)_minmax(0,1.3fr)_minmax(0,1.25fr)]"
+      className="relative grid max-h-[260px] overflow-y-auto grid-cols-[120px_minmax(0,1.1fr)_minmax(0,1.3fr)_minmax(0,0.8fr)_minmax(0,0.75fr)_minmax(0,1.3fr)_minmax(0,1.25fr)]"
       onKeyDown={(event) => {
         const by = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[event.key];
         if (!by) return;
@@ -79,10 +81,14 @@ export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop,
           </div>
         ))}
       </div>
+      <Lines surface={surface} knowledge={knowledge} />
       {maps.map((map) => (
         <div key={map.id} role="row" className="contents">
-          <div role="rowheader" className="flex h-[47px] flex-col justify-center border-b border-mortar bg-lime px-2.5">
-            <span className="font-semibold">{knowledge.roles[map.role]?.title}</span>
+          <div role="rowheader" className="flex h-[47px] flex-col justify-center border-b border-mortar bg-lime pr-1.5 pl-5">
+            <span className="flex items-center justify-between gap-1">
+              <span className="font-semibold">{knowledge.roles[map.role]?.title}</span>
+              <CheckSign surface={surface} map={map.id} />
+            </span>
             <span className="narrow truncate text-fine text-ink-2">{begins(map, surface, knowledge)}</span>
           </div>
           {COLUMNS.map((c) => (
@@ -104,6 +110,13 @@ export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop,
     </div>
     <div className="flex min-h-8 flex-wrap items-center gap-x-3 px-2">
       <MadeOf surface={surface} knowledge={knowledge} change={change} />
+      <AllChecks
+        surface={surface}
+        map={chosen}
+        onGo={(map) => {
+          go(map, "steps");
+        }}
+      />
       {missing.length > 0 && (
         <select
           aria-label="Add a map"
@@ -164,13 +177,6 @@ function begins(map: SurfaceMap, surface: SurfaceView, knowledge: Knowledge): st
   if (map.origin.kind === "map") return `from ${titleOf(surface, map.origin.map, knowledge)}`;
   const read = new Set(map.steps.flatMap((step) => mapsRead(step.params, knowledge)).map((id) => titleOf(surface, id, knowledge)));
   return read.size > 0 ? `own source, ${[...read].join(", ")}` : "own source";
-}
-
-/** The maps that a step brings in, by what its kind says it reads. */
-function mapsRead(params: SurfaceMap["steps"][number]["params"], knowledge: Knowledge): string[] {
-  const reads = knowledge.steps.find((kind) => kind.name === params.kind)?.reads ?? {};
-  const values = params as unknown as Record<string, { map: string } | null>;
-  return Object.entries(reads).flatMap(([field, what]) => (what === "map" && values[field] ? [values[field].map] : []));
 }
 
 interface CellProps {

@@ -11,6 +11,7 @@ import { AS_IT_WAS, FlatGround } from "./FlatGround";
 import { FrameOverlay } from "./FrameOverlay";
 import { kindOf } from "./kinds";
 import { EdgeScores, Marks, useSize } from "./Over";
+import { useMapFindings } from "./MapChecks";
 import { MaskPart } from "./MaskPart";
 import type { Marker, MaskView } from "./maskShapes";
 import { Missed, Pane } from "./Pane";
@@ -112,6 +113,7 @@ export function FlatPane({
         ? raw ? source(surface, map, "raw", knowledge) : null
         : source(surface, map, "source", knowledge);
   const found = surface.document.maps.find((m) => m.id === map);
+  const parts = useMapFindings(surface, map).flatMap((finding) => finding.parts);
   const mask = surface.document.masks.find((m) => m.id === chosenMask);
   const facts = useFacts(surface.keys[map]?.[stage], stage);
   // Measured after the steps; a stretch to the finished size moves nothing.
@@ -290,6 +292,7 @@ export function FlatPane({
             culprits={seams ? (scores?.culprits ?? []) : []}
             faults={seams ? (scores?.faults ?? []) : []}
             joins={seams ? facts.data.joins : []}
+            parts={parts}
             visible={facts.data.visible}
           />
           {seams && scores && <EdgeScores x={scores.x} y={scores.y} />}

@@ -25,12 +25,15 @@ export function Marks({
   culprits,
   faults,
   joins,
+  parts,
   visible,
 }: {
   layout: Layout;
   culprits: Schemas["CulpritView"][];
   faults: Schemas["Fault"][];
   joins: Schemas["RenderFacts"]["joins"];
+  /** Outlines of what a check has found. */
+  parts: Schemas["MapFinding"]["parts"];
   visible: Schemas["Area"] | null;
 }) {
   const { size, repeat } = layout;
@@ -44,6 +47,9 @@ export function Marks({
         <g key={`${String(column)}-${String(row)}`}>
           {joins.map((join, n) => (
             <Line key={n} points={pairs(join).map(([x, y]) => toView(layout, column + x, row + y))} />
+          ))}
+          {parts.map((part, n) => (
+            <Found key={n} points={pairs(part).map(([x, y]) => toView(layout, column + x, row + y))} />
           ))}
           {culprits.map((spot, n) => {
             const at = toView(layout, column + spot.x, row + spot.y);
@@ -73,6 +79,17 @@ function Line({ points }: { points: { x: number; y: number }[] }) {
     <g data-join>
       <polyline points={path} fill="none" stroke="#000" strokeOpacity={0.6} strokeWidth={2.5} />
       <polyline points={path} fill="none" stroke="#fff" strokeWidth={1} strokeDasharray="1 3" />
+    </g>
+  );
+}
+
+/** What a check has found: a dashed line round it. */
+function Found({ points }: { points: { x: number; y: number }[] }) {
+  const path = points.map(({ x, y }) => `${x.toFixed(1)},${y.toFixed(1)}`).join(" ");
+  return (
+    <g data-found>
+      <polygon points={path} fill="none" stroke="#000" strokeWidth={3} />
+      <polygon points={path} fill="none" stroke="#fff" strokeWidth={1.25} strokeDasharray="6 3" />
     </g>
   );
 }
