@@ -14,7 +14,19 @@ from pathlib import Path
 from stonestack import __version__
 from stonestack.cli import apply, check, check_maps, deliveries, derive, games, safe
 
-_BENCHES = ("blocks", "stages", "tile", "steps", "catalogue", "project", "trust", "maps", "checks")
+_BENCHES = (
+    "blocks",
+    "stages",
+    "tile",
+    "steps",
+    "catalogue",
+    "project",
+    "trust",
+    "maps",
+    "checks",
+    "made-of",
+    "set",
+)
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -103,7 +115,7 @@ def _parser() -> argparse.ArgumentParser:
         "--seed",
         type=int,
         action="append",
-        help="for trust, maps and checks: draws the trial",
+        help="for trust, maps, checks and made-of: draws the trial",
     )
     bench.add_argument(
         "--matter", type=_one_of(_matters), action="append", help="for trust: only this one"
@@ -116,7 +128,9 @@ def _parser() -> argparse.ArgumentParser:
         default=1,
         help="for trust: only one of N tiles",
     )
-    bench.add_argument("--side", type=int, default=2048, help="for tile and steps: pixels each way")
+    bench.add_argument(
+        "--side", type=int, default=2048, help="for tile, steps, set: pixels each way"
+    )
     bench.add_argument("--files", type=int, default=10_000, help="for catalogue")
     bench.add_argument("--surfaces", type=int, default=1000, help="for project")
     bench.add_argument("--builds", type=int, default=20, help="for project")
@@ -176,6 +190,16 @@ def _bench(options: argparse.Namespace) -> int:
         from stonestack.cli.bench_trust import bench_trust
 
         bench_trust(options.seed or [1], options.matter or [], options.every)
+        return 0
+    if options.what == "set":
+        from stonestack.cli.bench_maps import bench_set
+
+        bench_set(options.side)
+        return 0
+    if options.what == "made-of":
+        from stonestack.cli.bench_maps import bench_made_of
+
+        bench_made_of(options.seed or [1])
         return 0
     if options.what == "checks":
         from stonestack.cli.bench_maps import bench_checks

@@ -21,16 +21,24 @@ from stonestack.core.image import Picture
 from stonestack.core.matters import MATTERS, Matter
 from stonestack.core.ramps import ramp
 from stonestack.core.resize import limited
+from stonestack.core.tile.period import find_lattice
 
 _SIDE = 256
+_ALONG = 0.15
+"""How far a step of a lattice may lean to be called straight."""
+_SIX = (1.6, 1.9)
+"""How much farther up than across the next of six-sided tiles lies, about: the root of three."""
 _BY_NAME = 4.0
 """Logarithm of the odds that a name's word gives its matter."""
 _CLUES: dict[str, dict[Matter, float]] = {
     "green": {Matter.PLANTS: 3.0, Matter.GLASS: 0.6, Matter.RUSTED_METAL: 0.3},
     "jointed": {Matter.BRICK: 1.2, Matter.CERAMIC: 1.0, Matter.STONE: 0.8, Matter.WOOD: -0.5},
     "courses": {Matter.BRICK: 1.5, Matter.CERAMIC: 0.5},
-    "boards": {Matter.WOOD: 2.5},
-    "grained": {Matter.WOOD: 1.6, Matter.PLANTS: 0.6, Matter.METAL: 0.4},
+    "boards": {Matter.WOOD: 4.0, Matter.STONE: -0.8},
+    "bond": {Matter.BRICK: 3.0, Matter.STONE: 0.5},
+    "squares": {Matter.CERAMIC: 3.0, Matter.STONE: 0.8},
+    "threads": {Matter.CLOTH: 4.0},
+    "grained": {Matter.WOOD: 2.4, Matter.PLANTS: 0.6, Matter.METAL: 0.4},
     "red": {Matter.BRICK: 1.8, Matter.RUSTED_METAL: 0.8, Matter.CERAMIC: 0.3},
     "brown": {Matter.WOOD: 1.2, Matter.EARTH: 1.2, Matter.LEATHER: 1.0, Matter.RUSTED_METAL: 0.4},
     "two hues": {Matter.RUSTED_METAL: 1.6, Matter.CERAMIC: 0.5},
@@ -121,7 +129,8 @@ def _clues(picture: Picture) -> dict[str, float]:
         "green": _share(coloured & (hue > 105) & (hue < 165), 0.3, 0.7),
         "jointed": jointed,
         "courses": jointed * ramp(one_way, 0.1, 0.3) * ramp(-one_way, -0.8, -0.6),
-        "boards": jointed * ramp(one_way, 0.7, 0.9),
+        "boards": jointed * ramp(one_way, 0.7, 0.85),
+        **_recurring(picture),
         "grained": (1 - jointed) * ramp(one_way, 0.5, 0.8),
         "red": _share(coloured & ((hue > 20) & (hue < 52)) & (chroma > 0.06), 0.35, 0.7),
         "brown": _share(coloured & (hue > 45) & (hue < 85) & (light < 0.7), 0.4, 0.8),
@@ -133,6 +142,24 @@ def _clues(picture: Picture) -> dict[str, float]:
         "smooth": ramp(-fine, -0.06, -0.03) * ramp(-spread, -0.4, -0.2),
         "printed": ramp(-flatness(tone, picture.wraps), -0.11, -0.06),
     }
+
+
+def _recurring(picture: Picture) -> dict[str, float]:
+    """Return what the lattice of a structure speaks for: courses in bond, squares, threads."""
+    found = find_lattice(picture)
+    if found is None or found.second is None:
+        return {}
+    side = max(picture.width, picture.height)
+    first, second = (sorted((abs(x), abs(y))) for x, y in (found.first, found.second))
+    threads = ramp(-max(first[1], second[1]) / side, -1 / 8, -1 / 13)
+    if max(first[0] / first[1], second[0] / second[1]) < _ALONG:
+        return {"threads": threads, "squares": 1 - threads}
+    (across, up), (other, too) = ((abs(x), abs(y)) for x, y in (found.first, found.second))
+    if up < _ALONG * across or too < _ALONG * other:
+        # Steps along a course and to the next: the same as two to the next, left and right.
+        across, up = (other, too) if up < _ALONG * across else (across, up)
+    six = _SIX[0] < up / max(across, 1e-6) < _SIX[1]
+    return {"threads": threads, "squares" if six else "bond": 1 - threads}
 
 
 def _share(

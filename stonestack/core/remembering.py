@@ -6,17 +6,19 @@ result.
 
 from __future__ import annotations
 
-import hashlib
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from typing import Generic, TypeVar
 
 import numpy as np
+import xxhash
 
 from stonestack.core.image import Floats
 
 T = TypeVar("T")
+_LOOK = 3 * 1100 * 1100
+"""Most numbers of a picture that is a look at a map, and not the map."""
 
 
 class Remembered(Generic[T]):
@@ -33,10 +35,14 @@ class Remembered(Generic[T]):
         self._known: OrderedDict[Hashable, T] = OrderedDict()
         self._lock = threading.Lock()
 
+    def of_look(self, values: Floats, *also: Hashable, work: Callable[[], T]) -> T:
+        """Return what ``work`` finds, remembered for looks only: a whole map takes much room."""
+        return self.of(values, *also, work=work) if values.size <= _LOOK else work()
+
     def of(self, values: Floats, *also: Hashable, work: Callable[[], T]) -> T:
         """Return what ``work`` finds of values and of what else it depends on."""
         flat = np.ascontiguousarray(values)
-        key = (hashlib.blake2b(flat.data, digest_size=16).digest(), flat.shape, *also)
+        key = (xxhash.xxh3_128_digest(flat.data), flat.shape, *also)
         with self._lock:
             if key in self._known:
                 self._known.move_to_end(key)

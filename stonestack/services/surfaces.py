@@ -378,7 +378,7 @@ def _guess(ws: Workspace, surface_id: str, change: Edit) -> SetMatter | None:
     guess = guess_matter(replace(picture, wraps=change.origin.wraps), names)
     if guess.sure < _SURE_ENOUGH:
         return None
-    return SetMatter(matter=guess.matter, guessed=guess.sure)
+    return SetMatter(matter=guess.matter, guessed=guess.sure, why=guess.why)
 
 
 def _made_of(

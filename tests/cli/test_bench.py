@@ -4,6 +4,7 @@ import re
 import unittest
 
 from stonestack.core.steps import STEPS
+from stonestack.trials import made_of
 from tests.cli.test_commands import CommandCase
 
 
@@ -48,6 +49,22 @@ class Bench(CommandCase):
             # The last two are the scores of its edges: all ways tile.
             self.assertAlmostEqual(float(row[-2]), 1, delta=0.3)
             self.assertAlmostEqual(float(row[-1]), 1, delta=0.3)
+
+    def test_a_whole_set_is_timed_with_all_its_maps(self) -> None:
+        code, out, err = self.run_command("bench", "set", "--side", 128)
+        self.assertEqual((code, err), (0, ""))
+        lines = out.splitlines()
+        self.assertEqual(len(lines), 6)
+        for line in lines:
+            self.assertEqual(line.split("(")[1].split(")")[0].count(","), 6)
+
+    def test_what_it_is_made_of_is_right_as_often_as_it_says(self) -> None:
+        code, out, err = self.run_command("bench", "made-of", "--seed", 11)
+        self.assertEqual((code, err), (0, ""))
+        said, of, right = map(int, re.findall(r"\d+", out.splitlines()[-1]))
+        self.assertEqual(of, 2 * len(made_of.LIT) + len(made_of.DRAWN))
+        self.assertGreater(said, of / 4)
+        self.assertGreater(right, 0.75 * said)
 
     def test_each_step_is_timed_beside_a_blur(self) -> None:
         code, out, err = self.run_command("bench", "steps", "--side", 64)

@@ -110,7 +110,8 @@ class Said(unittest.TestCase):
     def test_words_tell_a_guess_from_what_was_said(self) -> None:
         surface = self.begun()
         self.assertEqual(edits.SetMatter(matter=Matter.WOOD).words(surface), "It is wood")
-        guessed = edits.SetMatter(matter=Matter.WOOD, guessed=0.7)
+        guessed = edits.SetMatter(matter=Matter.WOOD, guessed=0.7, why="boards")
+        self.assertEqual(guessed.apply(surface).matter_why, "boards")
         self.assertEqual(guessed.words(surface), "Taken for wood")
         self.assertEqual(guessed.apply(surface).matter_guessed, 0.7)
 

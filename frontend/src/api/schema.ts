@@ -3152,6 +3152,7 @@ export interface components {
             kind: "gloss_anew";
             /**
              * Level
+             * @description Of a smooth, level face
              * @default 0.5
              */
             level: number;
@@ -6112,6 +6113,7 @@ export interface components {
             kind: "roughness_anew";
             /**
              * Level
+             * @description Of a smooth, level face
              * @default 0.5
              */
             level: number;
@@ -6226,6 +6228,12 @@ export interface components {
              */
             kind: "set_matter";
             matter: components["schemas"]["Matter"];
+            /**
+             * Why
+             * @description What spoke for it, where it was guessed
+             * @default
+             */
+            why: string;
         };
         /**
          * SetMovesWith
@@ -7156,6 +7164,11 @@ export interface components {
              * @default null
              */
             matter_guessed: number | null;
+            /**
+             * Matter Why
+             * @default
+             */
+            matter_why: string;
             /** Name */
             name: string;
             /** Title */

@@ -146,15 +146,47 @@ def relief_of(picture: Picture, params: ReliefFromColour) -> Floats:
     ndarray, float32, shape (height, width)
         In texels, around 0.
     """
-    body, wraps = picture.body, picture.wraps
-    tone = texelwise(_tone, body)
-    joints = None if params.joints == "not_told" else joints_of(tone, wraps)
-    asked = _asked(tone, joints, params, wraps)
-    even, lit = _told_by_tone(tone, body, joints, asked, params, wraps)
+    wraps, told = picture.wraps, params.joints != "not_told"
+    read = _READ.of_look(picture.body, wraps, told, work=lambda: _read(picture, told))
+    joints = read.joints
+    asked = _asked(read.tone, joints, params, wraps)
+    even, lit = _told_by_tone(read, asked, params, wraps)
     relief = _relief(even, lit, asked, params, wraps)
     if joints is not None:
         relief = relief + joints.deep if params.joints == "stand_out" else relief - joints.deep
     return np.asarray(-relief if params.invert else relief, np.float32)
+
+
+@dataclass(frozen=True)
+class _Read:
+    """What is read of a colour whatever is asked of it.
+
+    Parameters
+    ----------
+    tone, faces, plain : ndarray, float32, shape (height, width)
+        Logarithm of its light; that without joints; and that without what is thin.
+    small : ndarray, float32
+        The colour itself, small.
+    joints : Joints or None
+    """
+
+    tone: Floats
+    faces: Floats
+    plain: Floats
+    small: Floats
+    joints: Joints | None
+
+
+_READ: Remembered[_Read] = Remembered(2)
+
+
+def _read(picture: Picture, joints_too: bool) -> _Read:
+    tone = texelwise(_tone, picture.body)
+    joints = joints_of(tone, picture.wraps) if joints_too else None
+    faces = tone if joints is None else joints.without
+    plain = without_thin(faces, max(1, round(_PLAIN * tone.shape[1])), picture.wraps)
+    small = at_most(np.ascontiguousarray(picture.body), ASKED_AT)
+    return _Read(tone, faces, plain, small, joints)
 
 
 def _tone(rows: Floats) -> Floats:
@@ -193,17 +225,10 @@ class _Pigment:
 
 
 def _told_by_tone(
-    tone: Floats,
-    body: Floats,
-    joints: Joints | None,
-    light: Lighting,
-    params: ReliefFromColour,
-    wraps: bool,
+    read: _Read, light: Lighting, params: ReliefFromColour, wraps: bool
 ) -> tuple[Floats | None, Floats | None]:
     """Return what of the tone tells of relief: under light from all round, and from one side."""
-    width = tone.shape[1]
-    faces = tone if joints is None else joints.without
-    plain = without_thin(faces, max(1, round(_PLAIN * width)), wraps)
+    faces, plain, joints = read.faces, read.plain, read.joints
     kept = np.float32(1 - _SHARE_OF_PLAIN * params.pigment)
     mean = np.float32(faces.mean(dtype=np.float64))
     broad = np.float32(plain.mean(dtype=np.float64))
@@ -216,7 +241,7 @@ def _told_by_tone(
         told = _set_aside(told, joints.beside)
     if light.side >= 1:
         return None, told
-    pigment = _pigment(body, faces, params.pigment, wraps)
+    pigment = _pigment(read.small, faces, params.pigment, wraps)
     even = texelwise(
         _as_by_sky, told, pigment.hue * np.float32(1 - (1 - _LEFT_OF_PRINT) * pigment.printed)
     )
@@ -301,10 +326,9 @@ def _bands(waves: Floats, params: ReliefFromColour, fewest: float) -> Floats:
 _KNOWN: Remembered[_Pigment] = Remembered()
 
 
-def _pigment(body: Floats, faces: Floats, share: float, wraps: bool) -> _Pigment:
+def _pigment(small: Floats, faces: Floats, share: float, wraps: bool) -> _Pigment:
     """Tell what of a tone comes with another hue, and whether all of it is printed."""
     height, width = faces.shape
-    small = at_most(np.ascontiguousarray(body), ASKED_AT)
     tone = at_most(faces[..., np.newaxis], ASKED_AT)[..., 0]
     both = np.concatenate([small, tone[..., np.newaxis]], axis=2)
     found = _KNOWN.of(both, wraps, work=lambda: _pigment_of(small, tone, wraps))

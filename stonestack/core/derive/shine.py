@@ -21,6 +21,7 @@ from stonestack.core.derive.slopes import slopes_of
 from stonestack.core.filters import gaussian, radius_of
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.parallel import texelwise
+from stonestack.core.remembering import Remembered
 from stonestack.core.resize import limited, resample
 from stonestack.core.roles import Role
 from stonestack.core.stepkind import Group, StepKind, StepParams
@@ -33,6 +34,7 @@ _ROUGH_RADIUS = 0.6
 _ROUGH_GAIN = np.float32(4.0)
 _HUE_SPREAD = np.float32(0.25)
 _FLOOR = np.float32(0.02)
+_KNOWN: Remembered[Floats] = Remembered(4)
 
 
 class Reflecting(StepParams):
@@ -187,9 +189,12 @@ def _by_hue(picture: Picture) -> Floats:
         logs = np.log(rows + _FLOOR)
         return np.asarray(logs.max(axis=2) - logs.min(axis=2), np.float32)
 
-    found = texelwise(strength, picture.body)
-    usual = np.float32(found.mean(dtype=np.float64))
-    return texelwise(lambda rows: (rows - usual) / (usual + _HUE_SPREAD), found)
+    def by_hue() -> Floats:
+        found = texelwise(strength, picture.body)
+        usual = np.float32(found.mean(dtype=np.float64))
+        return texelwise(lambda rows: (rows - usual) / (usual + _HUE_SPREAD), found)
+
+    return _KNOWN.of_look(picture.body, "hue", work=by_hue)
 
 
 def _hollows(picture: Picture) -> Floats:
@@ -199,7 +204,10 @@ def _hollows(picture: Picture) -> Floats:
         bend = bend_of(*slopes, radius_of(_HOLLOW_RADIUS, small), small.wraps)
         return np.asarray(np.tanh(np.maximum(-bend * _HOLLOW_GAIN, 0)), np.float32)
 
-    return _as_large(deep(limited(picture, _READ_AT)), picture)
+    def hollows() -> Floats:
+        return _as_large(deep(limited(picture, _READ_AT)), picture)
+
+    return _KNOWN.of_look(picture.body, "hollows", picture.wraps, work=hollows)
 
 
 def _roughness(picture: Picture) -> Floats:
@@ -210,7 +218,10 @@ def _roughness(picture: Picture) -> Floats:
         around = gaussian(energy, radius_of(_ROUGH_RADIUS, small), small.wraps)[..., 0]
         return np.asarray(np.tanh(_ROUGH_GAIN * np.maximum(around, 0)), np.float32)
 
-    return _as_large(rough(limited(picture, _READ_AT)), picture)
+    def roughness() -> Floats:
+        return _as_large(rough(limited(picture, _READ_AT)), picture)
+
+    return _KNOWN.of_look(picture.body, "roughness", picture.wraps, work=roughness)
 
 
 def _as_large(values: Floats, picture: Picture) -> Floats:

@@ -310,6 +310,8 @@ class Surface(Document):
     )
     matter_guessed: float | None = Field(None, ge=0, le=1)
     """How sure it is what it is made of, where that was guessed and not said."""
+    matter_why: str = Field("", max_length=120)
+    """What spoke for it, where it was guessed."""
 
     @field_validator("name")
     @classmethod

@@ -18,12 +18,14 @@ class SetMatter(Document):
     guessed: float | None = Field(
         None, ge=0, le=1, description="How sure it is, where it was guessed and not said"
     )
+    why: str = Field("", max_length=120, description="What spoke for it, where it was guessed")
 
     def apply(self, surface: Surface) -> Surface:
         """Set it, and the strengths of the steps that derive maps."""
         info = MATTERS[self.matter]
         maps = tuple(_suited(m, info) for m in surface.maps)
-        return rebuilt(surface, maps=maps, matter=self.matter, matter_guessed=self.guessed)
+        said = {"matter": self.matter, "matter_guessed": self.guessed, "matter_why": self.why}
+        return rebuilt(surface, maps=maps, **said)
 
     def words(self, _before: Surface) -> str:
         """Say what changed."""

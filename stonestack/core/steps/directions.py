@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Literal
 
 import numpy as np
@@ -61,7 +62,13 @@ def detail_normal(picture: Picture, params: DetailNormal, detail: Picture) -> Pi
     if params.green_down:
         stored = stored * np.array([1, -1, 1], np.float32)
     size, repeats = (picture.width, picture.height), (params.repeats, params.repeats)
-    fine = resample(np.ascontiguousarray(stored), *size, "lanczos", True, repeats)
+    # As large as one repeat comes out, it is laid with a few texels each.
+    rows, columns = (
+        min(have, math.ceil(side / params.repeats))
+        for have, side in zip(stored.shape[:2], size[::-1], strict=True)
+    )
+    small = resample(np.ascontiguousarray(stored), columns, rows, "lanczos", True)
+    fine = resample(small, *size, "lanczos", True, repeats)
     scale = np.array([params.strength, params.strength, 1], np.float32)
 
     def laid(base: Floats, over: Floats) -> Floats:
@@ -126,7 +133,7 @@ DETAIL = StepKind(
     title="Detail normals",
     hint="Fine normals, repeated, on these",
     params=DetailNormal,
-    version=1,
+    version=2,
     apply=detail_normal,
     spaces=_VECTOR,
     group=Group.LAY,

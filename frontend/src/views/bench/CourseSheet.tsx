@@ -143,7 +143,7 @@ export function CourseSheet({ surface, knowledge, map: chosen, column, go, drop,
 
 /** What the surface is made of: guessed when it starts, and changed by one choice. */
 function MadeOf({ surface, knowledge, change }: Pick<Props, "surface" | "knowledge" | "change">) {
-  const { matter, matter_guessed: sure } = surface.document;
+  const { matter, matter_guessed: sure, matter_why: why } = surface.document;
   const matters = Object.entries(knowledge.matters) as [Schemas["Matter"], { title: string }][];
   return (
     <label
@@ -156,7 +156,7 @@ function MadeOf({ surface, knowledge, change }: Pick<Props, "surface" | "knowled
         className="h-6 rounded-sm border border-joint bg-lime px-1 text-small text-ink"
         onChange={(event) => {
           const chosen = matters.find(([name]) => name === event.target.value);
-          if (chosen) change({ kind: "set_matter", matter: chosen[0], guessed: null });
+          if (chosen) change({ kind: "set_matter", matter: chosen[0], guessed: null, why: "" });
         }}
       >
         {!matter && <option value="">not told</option>}
@@ -166,7 +166,7 @@ function MadeOf({ surface, knowledge, change }: Pick<Props, "surface" | "knowled
           </option>
         ))}
       </select>
-      {matter && typeof sure === "number" && <span className="figure text-fine">guessed, {Math.round(sure * 100)} %</span>}
+      {matter && typeof sure === "number" && <span className="figure text-fine" title={why && `Because: ${why}`}>guessed, {Math.round(sure * 100)} %</span>}
     </label>
   );
 }
