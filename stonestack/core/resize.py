@@ -177,7 +177,15 @@ def limited(picture: Picture, longest: int) -> Picture:
     return resize(picture, max(1, width), max(1, height), "box")
 
 
-def nearest_power_of_two(size: int, most: int = 4096) -> int:
-    """Return the power of two nearest to ``size`` by ratio, from 4 to ``most``."""
-    exponent = int(np.round(np.log2(max(1, size))))
-    return int(np.clip(2**exponent, 4, most))
+def nearest_powers_of_two(width: float, height: float, most: int = 4096) -> tuple[int, int]:
+    """Return powers of two near both sides: those that stretch least, and of these the nearest."""
+
+    def near(side: float) -> list[int]:
+        exponent = int(np.floor(np.log2(max(4.0, side))))
+        return [int(np.clip(2**n, 4, most)) for n in (exponent, exponent + 1)]
+
+    def cost(size: tuple[int, int]) -> tuple[float, float]:
+        across, down = np.log2(size[0] / width), np.log2(size[1] / height)
+        return round(abs(float(across - down)), 6), abs(float(across + down))
+
+    return min(((w, h) for w in near(width) for h in near(height)), key=cost)

@@ -27,6 +27,7 @@ class DerivedSet(DemoCase):
         made_of = page.get_by_label("Made of")
         expect(made_of).to_have_value("plaster")
         self.cell("normal", "steps").click()
+        expect(page.locator("aside")).to_contain_text("texels, 1.0 cm")
         steep = page.get_by_role("textbox", name="Steepness")
         expect(steep).to_have_value(f"{MATTERS[Matter.PLASTER].steepness:.1f}")
         made_of.select_option(label="Brick")

@@ -4,7 +4,7 @@ import numpy as np
 
 from stonestack.core.image import Picture, Space
 from stonestack.core.mips import chain
-from stonestack.core.resize import nearest_power_of_two, resize
+from stonestack.core.resize import nearest_powers_of_two, resize
 from tests.support import noise
 
 
@@ -52,13 +52,12 @@ class Resize(unittest.TestCase):
         self.assertGreater(got[seen][:, 0].min(), 0.98)
         self.assertLess(got[seen][:, 1].max(), 0.02)
 
-    def test_nearest_power_of_two_goes_by_ratio(self) -> None:
-        self.assertEqual(
-            [nearest_power_of_two(n) for n in (700, 740, 1437, 3)], [512, 1024, 1024, 4]
-        )
+    def test_of_two_sides_those_powers_are_taken_that_stretch_least(self) -> None:
+        wanted = {(1473, 1121): (1024, 1024), (1209, 1097): (1024, 1024), (900, 430): (1024, 512)}
+        wanted |= {(300, 300): (256, 256), (3, 3): (4, 4), (9000, 9000): (2048, 2048)}
+        for sides, size in wanted.items():
+            self.assertEqual(nearest_powers_of_two(*sides, 2048), size)
 
-
-class Mipmaps(unittest.TestCase):
     def test_black_and_white_average_to_half_the_light(self) -> None:
         checks = np.zeros((2, 2, 3), np.float32)
         checks[0, 0] = checks[1, 1] = 1

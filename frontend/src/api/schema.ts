@@ -2131,12 +2131,14 @@ export interface components {
             kind: "cavity_from_height";
             /**
              * Radius
+             * Format: of_width
              * @description Breadth of what is found, in hundredths of the width
              * @default 0.3
              */
             radius: number;
             /**
              * Relief
+             * Format: of_width
              * @description Depth from lowest to highest point, in hundredths of the tile's width
              * @default 1
              */
@@ -2167,6 +2169,7 @@ export interface components {
             kind: "cavity_from_normal";
             /**
              * Radius
+             * Format: of_width
              * @description Breadth of what is found, in hundredths of the width
              * @default 0.3
              */
@@ -4680,6 +4683,7 @@ export interface components {
             pigment: number;
             /**
              * Relief
+             * Format: of_width
              * @description Depth from lowest to highest point, in hundredths of the tile's width
              * @default 1
              */
@@ -4778,6 +4782,7 @@ export interface components {
             pigment: number;
             /**
              * Relief
+             * Format: of_width
              * @description Depth from lowest to highest point, in hundredths of the tile's width
              * @default 1
              */
@@ -4832,6 +4837,7 @@ export interface components {
             kind: "normal_from_height";
             /**
              * Relief
+             * Format: of_width
              * @description Depth from lowest to highest point, in hundredths of the tile's width
              * @default 1
              */
@@ -4861,12 +4867,14 @@ export interface components {
             kind: "occlusion_from_height";
             /**
              * Radius
+             * Format: of_width
              * @description How far what stands around counts, in hundredths of the width
              * @default 5
              */
             radius: number;
             /**
              * Relief
+             * Format: of_width
              * @description Depth from lowest to highest point, in hundredths of the tile's width
              * @default 1
              */
@@ -4890,6 +4898,7 @@ export interface components {
             kind: "occlusion_from_normal";
             /**
              * Radius
+             * Format: of_width
              * @description How far what stands around counts, in hundredths of the width
              * @default 5
              */

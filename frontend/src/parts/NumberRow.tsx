@@ -11,6 +11,8 @@ interface Props {
   max: number;
   step: number;
   usual?: number;
+  /** What a value means in other units; said below it. */
+  told?: (value: number) => string;
   /** While the value moves. */
   onMove?: (value: number) => void;
   /** When it has come to rest. */
@@ -22,7 +24,7 @@ function decimals(step: number): number {
 }
 
 /** A number with its name: dragged on the line, typed in the box, or put back by a double click on the name. */
-export function NumberRow({ label, hint, value, min, max, step, usual, onMove, onSettle }: Props) {
+export function NumberRow({ label, hint, value, min, max, step, usual, told, onMove, onSettle }: Props) {
   const id = useId();
   const [shown, setShown] = useState(value);
   const [text, setText] = useState<string | null>(null);
@@ -52,7 +54,7 @@ export function NumberRow({ label, hint, value, min, max, step, usual, onMove, o
       {label}
     </label>
   );
-  return (
+  const row = (
     <div className="flex h-6 items-center gap-2">
       {hint ? <Hint text={usual === undefined ? hint : `${hint}. Double click: ${usual}`}>{name}</Hint> : name}
       <Slider.Root
@@ -100,6 +102,13 @@ export function NumberRow({ label, hint, value, min, max, step, usual, onMove, o
           if (event.key === "Escape") setText(null);
         }}
       />
+    </div>
+  );
+  if (!told) return row;
+  return (
+    <div>
+      {row}
+      <p className="figures -mt-0.5 pl-[100px] text-fine text-ink-2">{told(shown)}</p>
     </div>
   );
 }

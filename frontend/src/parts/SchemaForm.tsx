@@ -57,12 +57,26 @@ export function said(value: string): string {
 
 const FEW = 3;
 
+/** How many texels, and metres, a map is wide. */
+export interface Across {
+  texels: number;
+  metres: number;
+}
+
+/** Hundredths of a width in texels and in metres or less. */
+function inUnits(share: number, { texels, metres }: Across): string {
+  const length = (share / 100) * metres;
+  const [size, unit] = length >= 1 ? [length, "m"] : length >= 0.01 ? [length * 100, "cm"] : [length * 1000, "mm"];
+  return `${((share / 100) * texels).toFixed(1)} texels, ${size.toFixed(1)} ${unit}`;
+}
+
 /** A form made from a model's own description: what the model takes, this offers. */
 export function SchemaForm({
   schema,
   values,
   skip = [],
   histogram = [],
+  across,
   onMove,
   onSettle,
 }: {
@@ -71,6 +85,8 @@ export function SchemaForm({
   skip?: readonly string[];
   /** How common each tone is before it, for curves. */
   histogram?: readonly (readonly number[])[];
+  /** What the width of a map is, for what is given in hundredths of it. */
+  across?: Across;
   onMove?: (values: Values) => void;
   /** What was changed, and nothing else: the rest may have become otherwise meanwhile. */
   onSettle: (part: Values) => void;
@@ -84,6 +100,7 @@ export function SchemaForm({
           parameter={parameter}
           value={values[name]}
           histogram={histogram}
+          {...(across ? { across } : {})}
           onMove={(next) => {
             onMove?.({ ...values, [name]: next });
           }}
@@ -101,6 +118,7 @@ function Control({
   parameter,
   value,
   histogram,
+  across,
   onMove,
   onSettle,
 }: {
@@ -108,6 +126,7 @@ function Control({
   parameter: Parameter;
   value: unknown;
   histogram: readonly (readonly number[])[];
+  across?: Across;
   onMove: (value: unknown) => void;
   onSettle: (value: unknown) => void;
 }) {
@@ -192,6 +211,7 @@ function Control({
       max={parameter.maximum ?? 1}
       step={parameter.multipleOf ?? (parameter.type === "integer" ? 1 : 0.01)}
       {...(typeof parameter.default === "number" ? { usual: parameter.default } : {})}
+      {...(parameter.format === "of_width" && across ? { told: (share: number) => inUnits(share, across) } : {})}
       onMove={onMove}
       onSettle={onSettle}
     />

@@ -31,6 +31,7 @@ class Bend(StepParams):
         multiple_of=0.05,
         title="Radius",
         description="Breadth of what is found, in hundredths of the width",
+        json_schema_extra={"format": "of_width"},
     )
     contrast: float = Field(
         2.0, ge=0.1, le=20, multiple_of=0.1, title="Contrast", description="Times as strong"

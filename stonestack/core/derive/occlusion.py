@@ -36,6 +36,7 @@ class Sky(StepParams):
         multiple_of=0.1,
         title="Radius",
         description="How far what stands around counts, in hundredths of the width",
+        json_schema_extra={"format": "of_width"},
     )
     contrast: float = Field(
         1.0,

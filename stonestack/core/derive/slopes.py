@@ -39,6 +39,7 @@ class ReliefDepth(StepParams):
         multiple_of=0.1,
         title="Relief",
         description="Depth from lowest to highest point, in hundredths of the tile's width",
+        json_schema_extra={"format": "of_width"},
     )
 
 

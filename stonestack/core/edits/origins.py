@@ -23,7 +23,7 @@ from stonestack.core.document import (
 from stonestack.core.edits.matter import suited
 from stonestack.core.errors import BadRequest
 from stonestack.core.frame import Frame
-from stonestack.core.resize import nearest_power_of_two
+from stonestack.core.resize import nearest_powers_of_two
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps import STEPS
@@ -262,10 +262,8 @@ def usual_size(colour: Map, origin: SourceOrigin) -> Size:
     kept = 1.0 if origin.wraps or origin.few else _KEPT
     shorter = min(origin.width, origin.height)
     width, height = (shorter, shorter) if square else (origin.width, origin.height)
-    return Size(
-        width=nearest_power_of_two(round(width * kept), 2048),
-        height=nearest_power_of_two(round(height * kept), 2048),
-    )
+    sides = nearest_powers_of_two(max(1, width * kept), max(1, height * kept), 2048)
+    return Size(width=sides[0], height=sides[1])
 
 
 def _settled(surface: Surface, colour: Map, origin: SourceOrigin) -> Surface:

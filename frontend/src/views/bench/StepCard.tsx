@@ -236,6 +236,7 @@ export function StepCard({
             values={values}
             skip={Object.keys(kind.reads)}
             histogram={tones?.counts ?? []}
+            {...(surface.material ? { across: { texels: map.size.width, metres: surface.material.metres } } : {})}
             onMove={(next) => {
               look(set(withParams(next)), map.id, stage);
             }}
