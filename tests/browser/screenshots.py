@@ -9,6 +9,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from tests.browser.case import PATIENCE, DemoCase
+from tests.browser.test_set import grain, rendered
 from tests.support import noise, png
 
 PICTURES = Path(__file__).resolve().parents[2] / "docs" / "screenshots"
@@ -81,6 +82,23 @@ class Taking(DemoCase):
             page.mouse.up()
         expect(page.get_by_text("1 line")).to_be_visible()
         self.keep("bench-finish")
+
+    def old_relief(self) -> None:
+        """Put a normal map of one's own in, change the colour, and see what is found."""
+        page = self.page
+        page.get_by_role("link", name="Surfaces").first.click()
+        page.get_by_role("link", name="Encaustic floor").click()
+        expect(self.cell("height", "size")).to_contain_text("stretch", timeout=PATIENCE)
+        self.drop(self.cell("normal", "source"), "floor_n.png", rendered(page, "normal"))
+        page.get_by_role("button", name="Leave it as it came").click(timeout=PATIENCE)
+        self.cell("colour", "steps").click()
+        self.pick("Add a step", "Lay a picture over")
+        page.get_by_label("Picture to lay over").set_input_files(
+            {"name": "mended.png", "mimeType": "image/png", "buffer": grain()}
+        )
+        page.get_by_role("button", name="1 to look at").click(timeout=PATIENCE)
+        expect(page.locator("[data-found]")).to_have_count(4, timeout=PATIENCE)
+        self.keep("bench-checks")
 
     def runTest(self) -> None:
         PICTURES.mkdir(parents=True, exist_ok=True)
@@ -162,6 +180,7 @@ class Taking(DemoCase):
         page.get_by_label("Seams and spots").check()
         expect(self.cell("colour", "steps")).to_contain_text("spot repeats", timeout=PATIENCE)
         self.keep("bench-spots")
+        self.old_relief()
         self.touched_up()
         page.get_by_role("link", name="Materials").click()
         expect(page.locator("table img").nth(12)).to_be_visible(timeout=PATIENCE)

@@ -4,7 +4,7 @@ import io
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import expect
+from playwright.sync_api import Page, expect
 
 from stonestack.core.matters import MATTERS, Matter
 from tests.browser.case import PATIENCE, DemoCase
@@ -54,6 +54,27 @@ class DerivedSet(DemoCase):
         expect(self.cell("normal", "compress")).to_contain_text("BC5", timeout=PATIENCE)
 
 
+def rendered(page: Page, role: str) -> bytes:
+    """Return a map of the surface that is open as a file, finished as a tile."""
+    key = page.evaluate(
+        """async ([id, role]) => {
+            const answer = await fetch(`/api/surfaces/${id}`);
+            return (await answer.json()).keys[role].steps;
+        }""",
+        [page.url.split("/bench/")[1].split("?")[0], role],
+    )
+    server = page.url.split("/p/")[0]
+    return page.request.get(f"{server}/api/renders/{key}/picture.png").body()
+
+
+def grain() -> bytes:
+    """Return a picture of nothing but grain."""
+    values = np.random.default_rng(5).normal(120, 25, (128, 128, 3))
+    held = io.BytesIO()
+    Image.fromarray(np.clip(values, 0, 255).astype(np.uint8)).save(held, "PNG")
+    return held.getvalue()
+
+
 class OwnNormals(DemoCase):
     """A normal map of one's own beside a colour that is changed."""
 
@@ -70,30 +91,18 @@ class OwnNormals(DemoCase):
         self.page.get_by_role("link", name=title).click()
         expect(self.cell("height", "size")).to_contain_text("stretch", timeout=PATIENCE)
 
-    def normals(self) -> bytes:
-        """Return the normal map of the finished tile as a file."""
-        key = self.page.evaluate(
-            "async (id) => (await (await fetch(`/api/surfaces/${id}`)).json()).keys.normal.steps",
-            self.page.url.split("/bench/")[1].split("?")[0],
-        )
-        address = f"{self.server.address}/api/renders/{key}/picture.png"
-        return self.page.request.get(address).body()
-
     def lay(self) -> None:
         """Lay a plain picture over a part of the colour."""
         self.cell("colour", "steps").click()
         self.pick("Add a step", "Lay a picture over")
-        grain = np.random.default_rng(5).normal(120, 25, (128, 128, 3))
-        held = io.BytesIO()
-        Image.fromarray(np.clip(grain, 0, 255).astype(np.uint8)).save(held, "PNG")
         self.page.get_by_label("Picture to lay over").set_input_files(
-            {"name": "patch.png", "mimeType": "image/png", "buffer": held.getvalue()}
+            {"name": "patch.png", "mimeType": "image/png", "buffer": grain()}
         )
 
     def test_own_normals_are_put_in_and_their_old_relief_is_found_and_made_anew(self) -> None:
         page = self.page
         self.open("Encaustic floor")
-        self.drop(self.cell("normal", "source"), "own_n.png", self.normals())
+        self.drop(self.cell("normal", "source"), "own_n.png", rendered(page, "normal"))
         expect(self.row).to_contain_text("own source", timeout=PATIENCE)
         # It was made for the finished tile, and would be cut once more.
         page.get_by_role("button", name="Leave it as it came").click(timeout=PATIENCE)
