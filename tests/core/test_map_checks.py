@@ -158,9 +158,9 @@ class Measured(unittest.TestCase):
         shown[120] = (255, 0, 0)
         drawn = picture(colour.bytes_to_linear(shown))
         guides = left_in(drawn).guides
-        self.assertEqual([axis for axis, _ in guides], ["x", "y"])
-        self.assertAlmostEqual(guides[0][1], 51 / 200, places=4)
-        self.assertAlmostEqual(guides[1][1], 120.5 / 200, places=4)
+        self.assertEqual([guide.way for guide in guides], ["down", "across"])
+        self.assertAlmostEqual(guides[0].at, 51 / 200, places=4)
+        self.assertAlmostEqual(guides[1].at, 120.5 / 200, places=4)
         healed = line_out(drawn, LineOut(at=51 / 200, width=2))
         healed = line_out(healed, LineOut(way="across", at=round(120.5 / 200, 4), width=1))
         self.assertEqual(left_in(healed).guides, ())

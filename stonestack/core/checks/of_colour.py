@@ -8,12 +8,14 @@ import numpy as np
 
 from stonestack.core import colour
 from stonestack.core.checks.looked import Looked, MapFinding
+from stonestack.core.checks.traits import Guide
 from stonestack.core.document import Step
 from stonestack.core.edits import AddStep, SetFrame
 from stonestack.core.frame import frame_of
 from stonestack.core.matters import MATTERS
 from stonestack.core.roles import Role
 from stonestack.core.steps import STEPS
+from stonestack.core.steps.line_out import LineOut
 from stonestack.core.tile.ways import FAMILY
 
 _LOST = 0.02
@@ -23,6 +25,7 @@ _DARKER, _LIGHTER = 0.6, 1.25
 _DARKEST, _LIGHTEST = 0.012, 0.92
 """Linear luminance beyond which hardly any dry matter lies, where it is not known which it is."""
 _BROAD = 1.0
+_SAME = 0.005
 _SIDES = (
     "right",
     "upper right",
@@ -152,33 +155,25 @@ def helpers(looked: Looked) -> list[MapFinding]:
                 mend=mend,
             )
         ]
-    return [_guide(looked, axis, at) for axis, at in left.guides if not _healed(looked, axis, at)]
+    return [_guide(looked, guide) for guide in left.guides if not _taken_out(looked, guide)]
 
 
-def _guide(looked: Looked, axis: str, at: float) -> MapFinding:
-    way, end = ("down", (at, 0.0, at, 1.0)) if axis == "x" else ("across", (0.0, at, 1.0, at))
-    side = looked.source.width if looked.source is not None else 1
-    side = side if axis == "x" else (looked.source.height if looked.source is not None else 1)
-    width = min(5.0, max(0.01, round(100 * 5 / side, 2)))
+def _guide(looked: Looked, guide: Guide) -> MapFinding:
+    at, width = round(guide.at, 4), min(5.0, max(0.01, round(100 * guide.width, 2)))
+    down = guide.way == "down"
     return looked.finding(
         "guide",
-        f"A guide line runs {way} at {100 * at:.0f} %",
+        f"A guide line runs {guide.way} at {100 * at:.0f} %",
         "Fill it from its two sides.",
         press="Take it out",
-        mend=looked.added("line_out", first=True, way=way, at=round(at, 4), width=width),
-        parts=[list(end)],
+        mend=looked.added("line_out", first=True, way=guide.way, at=at, width=width),
+        parts=[[at, 0.0, at, 1.0] if down else [0.0, at, 1.0, at]],
     )
 
 
-def _healed(looked: Looked, axis: str, at: float) -> bool:
-    way = "down" if axis == "x" else "across"
-    return any(
-        s.enabled
-        and s.params.kind == "line_out"
-        and getattr(s.params, "way", "") == way
-        and abs(getattr(s.params, "at", -1) - at) < 0.005
-        for s in looked.map.steps
-    )
+def _taken_out(looked: Looked, guide: Guide) -> bool:
+    lines = (s.params for s in looked.map.steps if s.enabled and isinstance(s.params, LineOut))
+    return any(line.way == guide.way and abs(line.at - guide.at) < _SAME for line in lines)
 
 
 def _range(looked: Looked) -> tuple[float, float]:

@@ -121,7 +121,10 @@ def _of_alpha(looked: Looked) -> list[MapFinding]:
     if levels is None:
         return []
     if levels.least >= _OPAQUE:
-        used = any(looked.map.id in looked.surface.reads(m) for m in looked.surface.maps)
+        surface = looked.surface
+        used = any(looked.map.id in surface.reads(m) for m in surface.maps) or any(
+            looked.map.id in mask.reads_maps for mask in surface.masks
+        )
         return [
             looked.finding(
                 "all-opaque",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -71,6 +72,23 @@ class Tones(BaseModel):
     lamp: float | None
 
 
+class Guide(BaseModel):
+    """A drawn line that runs from edge to edge.
+
+    Parameters
+    ----------
+    way : {"down", "across"}
+    at, width : float
+        Its middle, and its breadth with a texel on each side, as shares of the side across it.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    way: Literal["down", "across"]
+    at: float
+    width: float
+
+
 class Left(BaseModel):
     """What of a maker's helpers was left in a picture.
 
@@ -82,8 +100,7 @@ class Left(BaseModel):
         Of the picture that it takes.
     inside : (float, float, float, float) or None
         Left, top, right and bottom of what lies inside, where that is a rectangle.
-    guides : tuple of (str, float)
-        Lines that run from edge to edge: ``x`` or ``y``, and where, as a share of the side.
+    guides : tuple of Guide
     """
 
     model_config = ConfigDict(frozen=True)
@@ -91,7 +108,7 @@ class Left(BaseModel):
     backdrop: tuple[int, int, int] | None = None
     share: float = 0.0
     inside: tuple[float, float, float, float] | None = None
-    guides: tuple[tuple[str, float], ...] = ()
+    guides: tuple[Guide, ...] = ()
 
 
 class Levels(BaseModel):
@@ -195,7 +212,7 @@ def left_in(picture: Picture) -> Left:
     backdrop, share, inside = _backdrop(stored, picture.opacity)
     if backdrop is not None:
         return Left(backdrop=backdrop, share=share, inside=inside)
-    return Left(guides=(*_guides(stored, "x"), *_guides(stored.transpose(1, 0, 2), "y")))
+    return Left(guides=(*_guides(stored, "down"), *_guides(stored.transpose(1, 0, 2), "across")))
 
 
 Box = tuple[float, float, float, float]
@@ -241,12 +258,12 @@ def _inside(kept: NDArray[np.bool_]) -> Box | None:
     return (float(left / wide), float(top / high), float(right / wide), float(bottom / high))
 
 
-def _guides(stored: Floats, axis: str) -> list[tuple[str, float]]:
-    """Return where columns of one even colour stand between others, as shares of the width."""
+def _guides(stored: Floats, way: Literal["down", "across"]) -> list[Guide]:
+    """Return where columns of one even colour stand between others."""
     columns = stored.shape[1]
     middle = np.median(stored, axis=0)
     even = np.percentile(np.abs(stored - middle).max(axis=2), 97, axis=0) <= _GUIDE_EVEN
-    found: list[tuple[str, float]] = []
+    found: list[Guide] = []
     at = 0
     while at < columns:
         wide = 0
@@ -257,6 +274,7 @@ def _guides(stored: Floats, axis: str) -> list[tuple[str, float]]:
             own = middle[at : at + wide].mean(axis=0)
             apart = min(float(np.abs(middle[b] - own).max()) for b in beside)
             if apart > _GUIDE_APART:
-                found.append((axis, (at + wide / 2) / columns))
+                middle_at, breadth = (at + wide / 2) / columns, (wide + 2) / columns
+                found.append(Guide(way=way, at=middle_at, width=breadth))
         at += max(wide, 1)
     return found
