@@ -119,6 +119,12 @@ class OwnNormals(DemoCase):
         expect(self.row).to_contain_text("own source, Colour")
         page.get_by_role("button", name="Undo").click()
         expect(self.row).to_contain_text("1 to look at", timeout=PATIENCE)
+        self.cell("normal", "source").click()
+        page.get_by_label("Comes from").select_option(label="Height")
+        expect(self.row).to_contain_text("from Height", timeout=PATIENCE)
+        expect(self.to_look_at).to_have_count(0, timeout=PATIENCE)
+        lines = page.locator("[data-from=height] [data-to=normal]")
+        expect(lines).to_have_count(1)
 
     def test_a_map_is_frozen_goes_out_of_date_and_follows_again(self) -> None:
         page = self.page
