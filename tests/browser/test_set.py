@@ -27,7 +27,6 @@ class DerivedSet(DemoCase):
         made_of = page.get_by_label("Made of")
         expect(made_of).to_have_value("plaster")
         self.cell("normal", "steps").click()
-        expect(page.locator("aside")).to_contain_text("texels, 1.0 cm")
         steep = page.get_by_role("textbox", name="Steepness")
         expect(steep).to_have_value(f"{MATTERS[Matter.PLASTER].steepness:.1f}")
         made_of.select_option(label="Brick")
@@ -42,6 +41,9 @@ class DerivedSet(DemoCase):
             expect(row).to_contain_text("from Height" if role == "occlusion" else "from Colour")
             expect(self.cell(role, "steps")).to_contain_text("1 step, seam", timeout=PATIENCE)
 
+        self.cell("occlusion", "steps").click()
+        controls = page.get_by_role("complementary", name="Controls")
+        expect(controls).to_contain_text("41.0 texels, 12.0 cm")
         self.cell("normal", "source").click()
         page.get_by_label("Comes from").select_option(label="Colour")
         expect(page.get_by_role("rowheader", name="Normal")).to_contain_text("from Colour")

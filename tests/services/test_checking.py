@@ -10,6 +10,7 @@ from stonestack.core.checks.looked import MapFinding
 from stonestack.core.checks.of_maps import MAP_CHECKS
 from stonestack.core.codecs import pictures
 from stonestack.core.codecs.sniff import FileKind
+from stonestack.core.converting import convert
 from stonestack.core.document import MapOrigin, Mask, Stage, Step
 from stonestack.core.errors import Conflict
 from stonestack.core.image import Floats, Picture, Space
@@ -101,6 +102,20 @@ class Checking(WorkspaceCase):
         self.assertEqual(self.found(self.begun()), {})
         own = self.begun(normal=of_normals(true_normals()), height=png(heights(), 16))
         self.assertEqual(self.found(own), {})
+
+    def test_files_of_every_form_are_checked(self) -> None:
+        normals, grey = of_normals(true_normals()), png(heights())
+        for name in ("bc1", "bc5", "rg8"):
+            stored = convert(normals, "n.dds", role=Role.NORMAL, format_name=name)
+            found = self.found(self.begun(normal=stored))
+            self.assertLessEqual(set(found), {"unit"}, name)
+        for name in ("bc4", "bc1"):
+            stored = convert(grey, "h.dds", role=Role.HEIGHT, format_name=name)
+            self.assertEqual(self.found(self.begun(height=stored)), {}, name)
+        deep = png(true_normals() * 0.5 + 0.5, 16)
+        self.assertEqual(self.found(self.begun(normal=deep)), {})
+        one = np.full((4, 4, 3), 128, np.uint8)
+        self.found(self.begun(of_colour(one), normal=of_colour(one), height=png(heights()[:8, :4])))
 
     def test_vectors_that_are_not_of_unit_length(self) -> None:
         surface = self.begun(normal=png((true_normals() * 0.5 + 0.5) * 0.8))

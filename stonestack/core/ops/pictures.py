@@ -66,7 +66,11 @@ def channels(_params: Nothing, _inputs: Sequence[object], blobs: Sequence[bytes]
     else:
         stored = pictures.stored(blobs[0], kind, deepest=16)
     values = stored.astype(np.float32) / np.float32(texels.full(stored))
-    alpha = bool((stored[..., 3] < texels.full(stored)).any())
+    if values.shape[2] < 3:
+        # Formats of one or two channels say nothing of the others.
+        none = np.zeros((*values.shape[:2], 3 - values.shape[2]), np.float32)
+        values = np.concatenate([values, none], axis=2)
+    alpha = values.shape[2] == 4 and bool((values[..., 3] < 1).any())
     bits = 16 if stored.dtype == np.uint16 else 8
     pixels = values if alpha else values[..., :3]
     return Picture(np.ascontiguousarray(pixels), Space.DATA, alpha=alpha, bits=bits)
