@@ -178,14 +178,14 @@ def limited(picture: Picture, longest: int) -> Picture:
 
 
 def nearest_powers_of_two(width: float, height: float, most: int = 4096) -> tuple[int, int]:
-    """Return powers of two near both sides: those that stretch least, and of these the nearest."""
+    """Return powers of two near both sides: stretched little, and about as many texels."""
 
     def near(side: float) -> list[int]:
         exponent = int(np.floor(np.log2(max(4.0, side))))
         return [int(np.clip(2**n, 4, most)) for n in (exponent, exponent + 1)]
 
-    def cost(size: tuple[int, int]) -> tuple[float, float]:
+    def cost(size: tuple[int, int]) -> float:
         across, down = np.log2(size[0] / width), np.log2(size[1] / height)
-        return round(abs(float(across - down)), 6), abs(float(across + down))
+        return abs(float(across - down)) + abs(float(across + down)) / 2
 
     return min(((w, h) for w in near(width) for h in near(height)), key=cost)

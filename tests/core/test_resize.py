@@ -52,8 +52,9 @@ class Resize(unittest.TestCase):
         self.assertGreater(got[seen][:, 0].min(), 0.98)
         self.assertLess(got[seen][:, 1].max(), 0.02)
 
-    def test_of_two_sides_those_powers_are_taken_that_stretch_least(self) -> None:
+    def test_of_two_sides_those_powers_are_taken_that_stretch_little_and_are_near(self) -> None:
         wanted = {(1473, 1121): (1024, 1024), (1209, 1097): (1024, 1024), (900, 430): (1024, 512)}
+        wanted |= {(1275, 850): (1024, 1024), (2000, 900): (2048, 1024)}
         wanted |= {(300, 300): (256, 256), (3, 3): (4, 4), (9000, 9000): (2048, 2048)}
         for sides, size in wanted.items():
             self.assertEqual(nearest_powers_of_two(*sides, 2048), size)
