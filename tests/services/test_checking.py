@@ -124,7 +124,9 @@ class Checking(WorkspaceCase):
     def test_green_the_wrong_way_by_integrability_and_by_a_height_map(self) -> None:
         turned = of_normals(true_normals((1, -1, 1)))
         for more in ({}, {"height": png(heights(), 16)}):
-            surface = self.mended(self.begun(normal=turned, **more), "green")
+            begun = self.begun(normal=turned, **more)
+            self.assertEqual(set(self.found(begun)), {"green"})
+            surface = self.mended(begun, "green")
             origin = surface.document.map("normal").origin
             self.assertEqual(getattr(origin, "green", None), "down")
 

@@ -22,9 +22,14 @@ MAP_CHECKS: tuple[MapCheck, ...] = (
     of_sets.place,
     of_sets.old_relief,
 )
+_MISREAD = frozenset({"green", "inside-out"})
+_FITTING = frozenset({"cut", "place", "old-relief"})
 
 
 def of_map(looked: Looked) -> list[MapFinding]:
     """Return all that there is to look at in a map, faults first."""
     found = [finding for check in MAP_CHECKS for finding in check(looked)]
+    if not _MISREAD.isdisjoint(finding.code for finding in found):
+        # How it fits the colour is told once it is read rightly.
+        found = [finding for finding in found if finding.code not in _FITTING]
     return sorted(found, key=lambda finding: finding.level != "fault")
