@@ -86,7 +86,7 @@ class Matter(StrEnum):
         MatterInfo(
             "Stone",
             "stone rock cobble cobbles pebble gravel granite marble slate limestone sandstone "
-            "basalt cliff boulder pavement paving concrete cement",
+            "basalt cliff boulder pavement paving sett setts flagstone flagstones concrete cement",
             *((0.04, 0.06), (0.1, 0.45), 22.0, 0.3, 5.0, (0.3, 2.0)),
         ),
     )
