@@ -25,6 +25,7 @@ _LEVEL = 1.5
 _ALONG = 0.5
 _SOLID = 0.5
 _THICK = 0.02
+_GUIDE_STEADY = 0.9
 _GUIDE_EVEN, _GUIDE_APART, _GUIDE_WIDE = 1.0, 40.0, 3
 """How even a guide line is, how far from what lies beside it, in levels; and its most texels."""
 
@@ -229,11 +230,13 @@ def _backdrop(
     for rim in rims:
         colours, counts = np.unique(rim.reshape(-1, 3), axis=0, return_counts=True)
         usual = colours[np.argmax(counts)]
+        if (np.abs(rim - usual) <= _LEVEL).all(axis=1).mean() < _ALONG:
+            continue
         even: NDArray[np.bool_] = (np.abs(stored - usual) <= _LEVEL).all(axis=2)
         if opacity is not None:
             # What is clear already is no backdrop.
             even &= opacity[..., 0] > 0.5
-        if (np.abs(rim - usual) <= _LEVEL).all(axis=1).mean() < _ALONG or even.all():
+        if even.all():
             continue
         _, labels = cv2.connectedComponents(even.astype(np.uint8), connectivity=4)
         at_rim = np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))
@@ -261,8 +264,16 @@ def _inside(kept: NDArray[np.bool_]) -> Box | None:
 def _guides(stored: Floats, way: Literal["down", "across"]) -> list[Guide]:
     """Return where columns of one even colour stand between others."""
     columns = stored.shape[1]
-    middle = np.median(stored, axis=0)
-    even = np.percentile(np.abs(stored - middle).max(axis=2), 97, axis=0) <= _GUIDE_EVEN
+    # From texel to texel a drawn line hardly changes; only where that is so is looked closer.
+    steady = (np.abs(np.diff(stored, axis=0)) <= 2 * _GUIDE_EVEN).all(axis=2).mean(axis=0)
+    near = np.flatnonzero(steady >= _GUIDE_STEADY)
+    if len(near) == 0:
+        return []
+    near = np.unique(np.clip(near[:, np.newaxis] + np.arange(-2, 4), 0, columns - 1))
+    middle, even = np.zeros((columns, 3), np.float32), np.zeros(columns, np.bool_)
+    middle[near] = np.median(stored[:, near], axis=0)
+    apart = np.abs(stored[:, near] - middle[near]).max(axis=2)
+    even[near] = np.percentile(apart, 97, axis=0) <= _GUIDE_EVEN
     found: list[Guide] = []
     at = 0
     while at < columns:
@@ -272,8 +283,8 @@ def _guides(stored: Floats, way: Literal["down", "across"]) -> list[Guide]:
         beside = [at - 2, at + wide + 1]
         if 0 < wide <= _GUIDE_WIDE and beside[0] >= 0 and beside[1] < columns:
             own = middle[at : at + wide].mean(axis=0)
-            apart = min(float(np.abs(middle[b] - own).max()) for b in beside)
-            if apart > _GUIDE_APART:
+            stands_out = min(float(np.abs(middle[b] - own).max()) for b in beside)
+            if stands_out > _GUIDE_APART:
                 middle_at, breadth = (at + wide / 2) / columns, (wide + 2) / columns
                 found.append(Guide(way=way, at=middle_at, width=breadth))
         at += max(wide, 1)

@@ -2,6 +2,7 @@
 
 from stonestack.core.document.base import Document, Hash, Id, checked_name, new_id, rebuilt
 from stonestack.core.document.beginning import DERIVATIONS, derived_steps, new_map, new_surface
+from stonestack.core.document.looks import first_look, follows, laid
 from stonestack.core.document.mask import Mask, MaskPart
 from stonestack.core.document.surface import (
     Frozen,
@@ -15,9 +16,6 @@ from stonestack.core.document.surface import (
     Stage,
     Step,
     Surface,
-    first_look,
-    follows,
-    laid,
     moving_steps,
 )
 

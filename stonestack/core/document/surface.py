@@ -467,7 +467,7 @@ class Surface(Document):
             yield m.moves_with, Extent.MOVED
         steps = {
             Extent.WHOLE: m.steps,
-            Extent.LAID: _laid_steps(m),
+            Extent.LAID: laid_steps(m),
             Extent.MOVED: moving_steps(m),
         }[extent]
         for step in steps:
@@ -485,44 +485,10 @@ def moving_steps(m: Map) -> tuple[Step, ...]:
     return m.steps[: moving[-1] + 1] if moving else ()
 
 
-def laid(m: Map) -> Map:
-    """Return a map without what is done to its look.
-
-    Masks read maps so, and all that these are made of: laid out as a tile, before their look is
-    worked on. So a step can be limited by what its own map shows, or one that is made of it.
-    """
-    earlier = tuple(back for back in m.returned if back.stage is not Stage.STEPS)
-    return m.model_copy(update={"steps": _laid_steps(m), "returned": earlier})
-
-
-def first_look(m: Map) -> Map:
-    """Return a map without what was changed in parts of it once it was laid out.
-
-    So it looked when other maps, that do not follow it by themselves, belonged to it.
-    """
-    kept = tuple(s for s in m.before_size[len(_laid_steps(m)) :] if not _in_parts(s))
-    earlier = tuple(back for back in m.returned if back.stage is not Stage.STEPS)
-    return m.model_copy(
-        update={"steps": (*_laid_steps(m), *kept, *m.after_size), "returned": earlier}
-    )
-
-
-def _in_parts(step: Step) -> bool:
-    return step.mask is not None or step.kind.over or step.kind.blobs > 0
-
-
-def _laid_steps(m: Map) -> tuple[Step, ...]:
+def laid_steps(m: Map) -> tuple[Step, ...]:
     """Return a map's steps up to the last that moves texels or makes it of another map."""
     last = 0
     for place, step in enumerate(m.steps):
         if step.enabled and not step.kind.mixes:
             last = place + 1
     return m.steps[:last]
-
-
-def follows(surface: Surface, m: Map) -> Map | None:
-    """Return the map whose cut another follows, where both have files of their own."""
-    if m.moves_with is None or not isinstance(m.origin, SourceOrigin):
-        return None
-    led = surface.find(m.moves_with)
-    return led if led is not None and isinstance(led.origin, SourceOrigin) else None

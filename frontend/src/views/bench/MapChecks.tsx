@@ -11,6 +11,8 @@ export function useMapFindings(surface: SurfaceView, map: string): Schemas["MapF
 /** What there is to look at in a map, each with the button that mends it. */
 export function MapChecks({ surface, map, change }: { surface: SurfaceView; map: string; change: (edit: Edit) => void }) {
   const findings = useMapFindings(surface, map);
+  // What was found in the state before is shown until the present one is checked, but not mended.
+  const { isPlaceholderData: earlier } = useChecks(surface);
   if (findings.length === 0) return null;
   return (
     <ul aria-label="To look at" className="flex flex-col gap-1.5 border-l-2 border-ochre pl-2">
@@ -20,6 +22,7 @@ export function MapChecks({ surface, map, change }: { surface: SurfaceView; map:
           {finding.mend && (
             <Button
               look="line"
+              disabled={earlier}
               onClick={() => {
                 if (finding.mend) change(finding.mend);
               }}
@@ -35,9 +38,16 @@ export function MapChecks({ surface, map, change }: { surface: SurfaceView; map:
 
 /** Says how much there is to look at in all maps, and leads from one to the next. */
 export function AllChecks({ surface, map, onGo }: { surface: SurfaceView; map: string; onGo: (map: string) => void }) {
-  const { data } = useChecks(surface);
+  const { data, error } = useChecks(surface);
   const findings = data?.findings ?? [];
   const maps = surface.document.maps.map((m) => m.id).filter((id) => findings.some((f) => f.map === id));
+  if (error) {
+    return (
+      <span title={error.message}>
+        <Verdict finding={{ level: "look", words: "not checked", fix: "" }} />
+      </span>
+    );
+  }
   if (!data) return null;
   if (findings.length === 0) return <Verdict finding={{ level: "good", words: "checked", fix: "" }} />;
   const level = findings.some((f) => f.level === "fault") ? "fault" : "look";
