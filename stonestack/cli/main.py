@@ -87,9 +87,30 @@ def _parser() -> argparse.ArgumentParser:
     convert.add_argument("--size", metavar="WxH", help="texels, for example 1024x1024")
     convert.add_argument("--no-mips", action="store_true")
     convert.add_argument(
+        "--quality", type=_one_of(_qualities), default="standard", help="how hard is searched"
+    )
+    convert.add_argument(
+        "--filter",
+        choices=["kaiser", "box", "lanczos", "nearest"],
+        default="kaiser",
+        help="what makes the smaller levels",
+    )
+    convert.add_argument(
+        "--header",
+        choices=["legacy", "dx10"],
+        help="of a DDS; by default the legacy one, which every reader knows, where it can",
+    )
+    convert.add_argument(
         "--deband", action="store_true", help="even out the terraces of an 8-bit height"
     )
     convert.set_defaults(run=_convert)
+
+    compare = commands.add_parser("compare", help="measure how far one file is from another")
+    compare.add_argument("first", type=Path)
+    compare.add_argument("second", type=Path)
+    compare.add_argument("--role", type=_one_of(_roles), default="colour")
+    compare.add_argument("--json", action="store_true")
+    compare.set_defaults(run=_compare)
 
     _add_tiling(commands)
     apply.add(commands)
@@ -160,7 +181,13 @@ def _roles() -> list[str]:
 def _formats() -> list[str]:
     from stonestack.core.blocks.formats import BlockFormat
 
-    return [str(format_) for format_ in BlockFormat if format_.info.written]
+    return [str(format_) for format_ in BlockFormat]
+
+
+def _qualities() -> list[str]:
+    from stonestack.core.blocks.quality import Quality
+
+    return [str(quality) for quality in Quality]
 
 
 def _matters() -> list[str]:
@@ -409,6 +436,7 @@ def _inspect(options: argparse.Namespace) -> int:
 
 
 def _convert(options: argparse.Namespace) -> int:
+    from stonestack.core.blocks.quality import Quality
     from stonestack.core.converting import convert, parse_size
     from stonestack.core.roles import Role
     from stonestack.store.files import write_atomically
@@ -416,7 +444,7 @@ def _convert(options: argparse.Namespace) -> int:
     if options.input.resolve() == options.output.resolve():
         print("The output is the input; originals are never changed.", file=sys.stderr)
         return 2
-    data = convert(
+    made = convert(
         options.input.read_bytes(),
         options.output.name,
         role=Role(options.role),
@@ -424,8 +452,42 @@ def _convert(options: argparse.Namespace) -> int:
         size=parse_size(options.size) if options.size else None,
         mips=not options.no_mips,
         deband=options.deband,
+        quality=Quality(options.quality),
+        filter_=options.filter,
+        header=options.header,
     )
-    write_atomically(options.output, data)
+    write_atomically(options.output, made.data)
+    if made.words:
+        print(made.words)
+    return 0
+
+
+def _compare(options: argparse.Namespace) -> int:
+    from stonestack.core.comparing import compare
+    from stonestack.core.roles import Role
+
+    role = Role(options.role)
+    found = compare(options.first.read_bytes(), options.second.read_bytes(), role)
+    if options.json:
+        print(found.model_dump_json(indent=2))
+        return 0
+    rows = {"Size": f"{found.width} × {found.height}, {found.channels} channels"}
+    if found.equal:
+        rows["Equal"] = "yes, to the last bit of eight"
+    else:
+        rows["PSNR"] = "equal" if found.psnr is None else f"{found.psnr:.2f} dB"
+        if found.psnr_alpha is not None:
+            rows["PSNR of alpha"] = f"{found.psnr_alpha:.2f} dB"
+        rows["SSIM"] = f"{found.ssim:.5f}"
+        rows["Most"] = f"{found.most} of 255"
+    if found.mean_angle is not None and found.high_angle is not None:
+        rows["Turned by"] = (
+            f"{found.mean_angle:.3f}° on average, 99 of 100 by less than {found.high_angle:.3f}°"
+        )
+    for name, value in rows.items():
+        print(f"{name:14} {value}")
+    for block in found.worst:
+        print(f"  worst block at {block.x}, {block.y}: {block.rms:.1f} of 255")
     return 0
 
 

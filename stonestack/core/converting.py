@@ -7,17 +7,23 @@ from __future__ import annotations
 
 import hashlib
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
 from typing import Any
 
 from stonestack.core import codecs, ops
 from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.blocks.quality import Quality
+from stonestack.core.codecs import dds
+from stonestack.core.codecs.dds import Header
 from stonestack.core.codecs.sniff import FileKind, kind_by_name
 from stonestack.core.errors import BadRequest
 from stonestack.core.graph import Graph, Key
 from stonestack.core.image import Picture
+from stonestack.core.mips import MipFilter
 from stonestack.core.ops.evaluating import Evaluator
-from stonestack.core.ops.files import Storing, Written
+from stonestack.core.ops.files import DdsForm, Storing, Written
 from stonestack.core.ops.operation import Solved
 from stonestack.core.ops.pictures import Canvas, Limit, Reading
 from stonestack.core.ops.stages import GEOMETRY
@@ -28,6 +34,7 @@ from stonestack.core.tile.choosing import TRIED_AT, Choice, choose
 from stonestack.core.tile.ways import Axes
 from stonestack.core.tile.whole import Kept
 
+_WITH_ALPHA = 4
 PICTURES = (FileKind.PNG, FileKind.TGA, FileKind.TIFF)
 TEXTURES = (FileKind.DDS, FileKind.KTX2)
 
@@ -50,7 +57,10 @@ def convert(
     size: tuple[int, int] | None = None,
     mips: bool = True,
     deband: bool = False,
-) -> bytes:
+    quality: Quality = Quality.STANDARD,
+    filter_: MipFilter = "kaiser",
+    header: Header | None = None,
+) -> Converted:
     """Return the content of the output file.
 
     Parameters
@@ -70,6 +80,13 @@ def convert(
         Whether a texture gets all its smaller levels.
     deband : bool
         Whether the terraces of plain numbers in eight bits are evened out.
+    quality : Quality
+        How hard the encoder searches.
+    filter_ : {"kaiser", "box", "lanczos", "nearest"}
+        What makes the smaller levels.
+    header : {"legacy", "dx10"}, optional
+        Which header a DDS gets: the legacy one by default, which every reader knows, where it has
+        words for the format.
 
     Raises
     ------
@@ -80,7 +97,16 @@ def convert(
     """
     one = _Conversion(data, output_name, role, deband)
     key = one.sized(one.start, size)
-    return one.stored(key, format_name, mips)
+    making = {"mips": mips, "quality": quality, "filter": filter_}
+    return Converted(one.stored(key, format_name, making, header), one.words)
+
+
+@dataclass(frozen=True)
+class Converted:
+    """A file's content, and what became of its alpha, in words; empty where nothing did."""
+
+    data: bytes
+    words: str
 
 
 def choose_method(data: bytes, role: Role = Role.COLOUR, axes: Axes = "both") -> tuple[str, Choice]:
@@ -169,6 +195,7 @@ class _Conversion:
     def __init__(self, data: bytes, output_name: str, role: Role, debanded: bool = False) -> None:
         self.kind = check_output(output_name)
         self._role = role
+        self.words = ""
         self._graph = Graph()
         self._run = Evaluator(lambda _digest: data)
         digest = hashlib.sha256(data).hexdigest()
@@ -192,7 +219,13 @@ class _Conversion:
         how = solved.how if isinstance(solved, Solved) else None
         return how.words if isinstance(how, Kept) else ""
 
-    def stored(self, key: Key, format_name: str | None = None, mips: bool = True) -> bytes:
+    def stored(
+        self,
+        key: Key,
+        format_name: str | None = None,
+        making: Mapping[str, Any] = MappingProxyType({}),
+        header: Header | None = None,
+    ) -> bytes:
         """Carry everything out, and return the output's bytes."""
         if self.kind in PICTURES:
             if format_name not in (None, BlockFormat.RGBA8):
@@ -204,8 +237,23 @@ class _Conversion:
             return self._run.file(self._graph, stored_as(self._graph, key, self.kind, self.picture))
         usual = BlockFormat.BC3 if self.picture.alpha else ROLES[self._role].formats[0]
         format_ = BlockFormat(format_name) if format_name else usual
-        texture = self.put("compress", Storing(format=format_, mips=mips), key)
-        return self._run.file(self._graph, self.put(self.kind.value, None, texture))
+        info = ROLES[self._role]
+        storing = Storing(format=format_, mask=info.mask, gloss=info.gloss, **making)
+        self.words = _alpha_words(format_) if self.picture.alpha else ""
+        form = None
+        if self.kind is FileKind.DDS:
+            form = DdsForm(header=header or dds.usual_header(format_))
+        texture = self.put("compress", storing, key)
+        return self._run.file(self._graph, self.put(self.kind.value, form, texture))
+
+
+def _alpha_words(format_: BlockFormat) -> str:
+    """Say what a format makes of alpha, where it does not keep it."""
+    if format_ is BlockFormat.BC1:
+        return "BC1 keeps alpha as holes: what is below half is see-through. BC3 or BC7 keep it."
+    if format_.info.keeps < _WITH_ALPHA:
+        return f"{format_.info.title} keeps no alpha: it was left out. BC3 or BC7 keep it."
+    return ""
 
 
 def stored_as(graph: Graph, key: Key, kind: FileKind, picture: Picture) -> Key:

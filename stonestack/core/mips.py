@@ -1,9 +1,29 @@
-"""Mipmaps: each level is the area average of the one above, by the rules of its kind."""
+"""Mipmaps: each level is made of the one above, by the rules of what its numbers mean.
+
+Sources: L. Williams, "Pyramidal Parametrics", SIGGRAPH 1983; M. Toksvig, "Mipmapping Normal Maps",
+Journal of Graphics Tools 10(3), 2005, equation 4; B. Walter and others, "Microfacet Models for
+Refraction through Rough Surfaces", EGSR 2007 (the exponent that is like a width).
+"""
 
 from __future__ import annotations
 
-from stonestack.core.image import Picture
-from stonestack.core.resize import resize
+from typing import Literal
+
+import numpy as np
+
+from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.resize import resample, resize
+from stonestack.core.texels import normalised
+
+MipFilter = Literal["kaiser", "box", "lanczos", "nearest"]
+Gloss = Literal["", "gloss", "roughness"]
+"""Whether a map tells how sharply light is reflected, and which way round."""
+
+TESTED_AT = 0.5
+"""The alpha from which on an alpha test lets texels be seen."""
+_HARD = (16 / 255, 239 / 255)
+_SOFT_SHARE = 0.15
+_SMOOTHEST = 1e-3
 
 
 def level_count(width: int, height: int) -> int:
@@ -16,20 +36,125 @@ def level_size(width: int, height: int, level: int) -> tuple[int, int]:
     return max(1, width >> level), max(1, height >> level)
 
 
-def chain(picture: Picture) -> list[Picture]:
+def chain(
+    picture: Picture,
+    filter_: MipFilter = "kaiser",
+    *,
+    mask: bool = False,
+    gloss: Gloss = "",
+    normals: Picture | None = None,
+) -> list[Picture]:
     """Return the picture and all its smaller levels.
 
-    Colour is averaged in linear light and weighted by alpha, so that what is cut out
-    does not bleed into rims; vectors are averaged and brought back to unit length; data
-    is averaged.
+    Colour is averaged in linear light and weighted by alpha, so that what is cut out does not
+    bleed into rims; where alpha is hard, as an alpha test wants it, each level lets as large a
+    share be seen as the first. Vectors are averaged as they are, and each level is brought to unit
+    length. Gloss and roughness take in how far the normals below spread. Other data is averaged.
+
+    Parameters
+    ----------
+    picture : Picture
+        ``wraps`` decides what lies beyond its edges.
+    filter_ : {"kaiser", "box", "lanczos", "nearest"}
+        Pictures made of pixels always take the nearest.
+    mask : bool
+        Whether its numbers themselves are tested as alpha is.
+    gloss : {"", "gloss", "roughness"}
+    normals : Picture, optional
+        Normals of the same surface, for gloss and roughness.
 
     Returns
     -------
     list of Picture
         Level 0 first, down to one texel.
     """
+    sizes = [
+        level_size(picture.width, picture.height, level)
+        for level in range(1, level_count(picture.width, picture.height))
+    ]
+    if picture.space is Space.VECTOR:
+        return [picture, *_vectors(picture, sizes, filter_)]
     levels = [picture]
-    for level in range(1, level_count(picture.width, picture.height)):
-        width, height = level_size(picture.width, picture.height, level)
-        levels.append(resize(levels[-1], width, height, "box"))
+    for width, height in sizes:
+        levels.append(resize(levels[-1], width, height, filter_))
+    if gloss and normals is not None:
+        lengths = _lengths(normals, [(picture.width, picture.height), *sizes], filter_)
+        levels = [_rougher(a, b, gloss) for a, b in zip(levels, lengths, strict=True)]
+    if mask or picture.alpha:
+        share = _share_seen(picture, mask)
+        if share is not None:
+            levels = [picture, *(_covering(level, share, mask) for level in levels[1:])]
     return levels
+
+
+def _vectors(picture: Picture, sizes: list[tuple[int, int]], filter_: MipFilter) -> list[Picture]:
+    """Return the smaller levels of normals: means are carried on as they are."""
+    means, levels = picture.pixels, []
+    for width, height in sizes:
+        means = resample(
+            means, width, height, "nearest" if picture.whole else filter_, picture.wraps
+        )
+        pixels = means.copy()
+        pixels[..., 3:] = np.clip(pixels[..., 3:], 0.0, 1.0)
+        pixels[..., :3] = normalised(np.ascontiguousarray(pixels[..., :3]))
+        levels.append(picture.with_pixels(pixels))
+    return levels
+
+
+def _lengths(normals: Picture, sizes: list[tuple[int, int]], filter_: MipFilter) -> list[Floats]:
+    """Return how long the mean of the normals under each texel of each size is, (h, w, 1)."""
+    means, out = np.ascontiguousarray(normals.pixels[..., :3]), []
+    for width, height in sizes:
+        if (width, height) != (means.shape[1], means.shape[0]):
+            means = resample(means, width, height, filter_, normals.wraps)
+        out.append(np.clip(np.linalg.norm(means, axis=2, keepdims=True), 1e-3, 1.0))
+    return out
+
+
+def _rougher(level: Picture, length: Floats, gloss: Gloss) -> Picture:
+    """Widen the reflection of each texel by how far the normals under it spread.
+
+    With ``n`` the length of the mean normal, an exponent ``s`` becomes ``s n / (n + s (1 - n))``.
+    The exponent that is like a roughness ``r``, squared to a width ``a = r * r``, is
+    ``2 / a**2 - 2``.
+    """
+    stored = level.body
+    rough = np.maximum(1 - stored if gloss == "gloss" else stored, np.float32(_SMOOTHEST))
+    exponent = np.maximum(2 / np.power(rough.astype(np.float64), 4) - 2, 0)
+    wider = exponent * length / (length + exponent * (1 - length))
+    result = np.asarray(np.power(2 / (wider + 2), 0.25), np.float32)
+    # What is no rougher stays exactly as it is.
+    result = np.where(length < 1 - 1e-6, np.maximum(result, rough), rough)
+    body = np.clip(1 - result if gloss == "gloss" else result, 0, 1)
+    return level.with_body(np.where(length < 1 - 1e-6, body, stored).astype(np.float32))
+
+
+def _tested(level: Picture, mask: bool) -> Floats:
+    """Return the numbers that an alpha test would look at."""
+    if mask or level.opacity is None:
+        return level.body[..., :1]
+    return level.opacity
+
+
+def _share_seen(picture: Picture, mask: bool) -> float | None:
+    """Return the share of texels that an alpha test lets be seen; None where alpha is soft."""
+    alpha = _tested(picture, mask)
+    soft = float(((alpha > _HARD[0]) & (alpha < _HARD[1])).mean())
+    share = float((alpha >= TESTED_AT).mean())
+    return share if soft < _SOFT_SHARE and 0 < share < 1 else None
+
+
+def _covering(level: Picture, share: float, mask: bool) -> Picture:
+    """Scale a level's alpha so that as large a share of it as told is seen."""
+    alpha = _tested(level, mask)
+    seen = round(share * alpha.size)
+    if seen == 0:
+        return level
+    least = float(np.partition(alpha.ravel(), alpha.size - seen)[alpha.size - seen])
+    if least <= 0:
+        return level
+    # A little above the limit, so that storing it does not fall below.
+    scaled = np.clip(alpha * np.float32((TESTED_AT + 1 / 255) / least), 0, 1)
+    if mask or level.opacity is None:
+        return level.with_pixels(np.broadcast_to(scaled, level.pixels.shape))
+    return level.with_pixels(np.concatenate([level.body, scaled], axis=2))

@@ -8,6 +8,7 @@ from enum import StrEnum
 
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.image import Space
+from stonestack.core.mips import Gloss
 
 
 @dataclass(frozen=True)
@@ -54,6 +55,10 @@ class RoleInfo:
         Whether a new surface has it without being asked.
     tinted : bool
         Whether a file of its own may hold colours, though its numbers are plain.
+    mask : bool
+        Whether its limits mean absent and whole, so that they stay exactly so when compressed.
+    gloss : {"", "gloss", "roughness"}
+        Whether it tells how sharply light is reflected: its smaller levels follow the normals.
     """
 
     title: str
@@ -68,12 +73,21 @@ class RoleInfo:
     light: str = ""
     usual: bool = False
     tinted: bool = False
+    mask: bool = False
+    gloss: Gloss = ""
 
 
 _B = BlockFormat
-_COLOUR = (_B.BC1, _B.BC3, _B.BC7, _B.RGBA8)
-_DATA = (_B.BC4, _B.R8, _B.BC1, _B.BC3, _B.BC7, _B.RGBA8)
-_VECTOR = (_B.BC5, _B.RG8, _B.BC7, _B.BC3, _B.BC1, _B.RGBA8)
+_COLOUR = (_B.BC1, _B.BC3, _B.BC7, _B.BC2, _B.RGBA8)
+_BEYOND_WHITE = (*_COLOUR, _B.BC6H, _B.BC6HS, _B.RGBA16F)
+_DATA = (
+    *(_B.BC4, _B.R8, _B.BC1, _B.BC3, _B.BC7, _B.RGBA8),
+    *(_B.BC4S, _B.RGBA16F),
+)
+_VECTOR = (
+    *(_B.BC5, _B.RG8, _B.BC7, _B.BC3, _B.BC1, _B.RGBA8),
+    *(_B.BC5S, _B.RGB10A2),
+)
 
 
 class Role(StrEnum):
@@ -168,6 +182,7 @@ class Role(StrEnum):
             common=6,
             derived=Derivation("colour", "alpha_from_picture"),
             light="opacity",
+            mask=True,
         ),
     )
     OCCLUSION = (
@@ -205,6 +220,7 @@ class Role(StrEnum):
             common=4,
             derived=Derivation("colour", "gloss_from_colour"),
             tinted=True,
+            gloss="gloss",
         ),
     )
     ROUGHNESS = (
@@ -217,6 +233,7 @@ class Role(StrEnum):
             looks={"grey": 65, "wide": 15, "pale": 10},
             common=8,
             derived=Derivation("colour", "roughness_from_colour"),
+            gloss="roughness",
         ),
     )
     METALNESS = (
@@ -235,7 +252,7 @@ class Role(StrEnum):
         RoleInfo(
             "Emissive",
             "What shines by itself, and in which colour",
-            *(Space.LINEAR, _COLOUR, "_em"),
+            *(Space.LINEAR, _BEYOND_WHITE, "_em"),
             words=(
                 "e em emi emit emissive emission glow illum emis lum luminous lights illumination"
             ),

@@ -161,6 +161,95 @@ def from_texels(texels: Texels, space: Space) -> Picture:
     return Picture(pixels, space, alpha=alpha, bits=bits)
 
 
+def signed_texels(picture: Picture) -> NDArray[np.int8]:
+    """Store a picture in signed bytes, -127 to 127: vectors as they are, data from -1 to 1.
+
+    Returns
+    -------
+    ndarray, int8, shape (height, width, 4)
+    """
+    out = np.full((picture.height, picture.width, 4), 127, np.int8)
+    if picture.space is Space.VECTOR:
+        body = picture.body
+    else:
+        plain = colour.to_srgb(picture.body) if picture.space is Space.LINEAR else picture.body
+        body = plain * np.float32(2) - np.float32(1)
+    out[..., :3] = np.rint(np.clip(body, -1, 1) * np.float32(127)).astype(np.int8)
+    return out
+
+
+def from_signed(stored: NDArray[np.int8], space: Space) -> Picture:
+    """Read signed bytes back as a working picture; the inverse of :func:`signed_texels`.
+
+    Parameters
+    ----------
+    stored : ndarray, int8, shape (height, width, 1 or 2)
+    """
+    values = np.asarray(np.maximum(stored, -127) / np.float32(127), np.float32)
+    if space is Space.VECTOR:
+        if values.shape[2] == 1:
+            values = np.concatenate([values, np.zeros_like(values)], axis=2)
+        return Picture(_with_z(values), space)
+    return from_texels(unsigned(stored), space)
+
+
+def unsigned(stored: NDArray[np.int8]) -> Bytes:
+    """Return signed bytes as bytes from 0 to 255, for what only looks at them."""
+    wide = np.maximum(stored, -127).astype(np.int16) + 127
+    return np.asarray((wide * 255 + 127) // 254, np.uint8)
+
+
+def halves_of(picture: Picture) -> NDArray[np.float16]:
+    """Store a picture in half precision: linear light, vectors and data as they are.
+
+    Returns
+    -------
+    ndarray, float16, shape (height, width, 4)
+    """
+    out = np.ones((picture.height, picture.width, 4), np.float16)
+    most = np.float32(np.finfo(np.float16).max)
+    out[..., :3] = np.clip(picture.body, -most, most)
+    if picture.opacity is not None:
+        out[..., 3:] = picture.opacity
+    return out
+
+
+def from_halves(stored: NDArray[np.float16], space: Space) -> Picture:
+    """Read half precision back as a working picture; the inverse of :func:`halves_of`.
+
+    Parameters
+    ----------
+    stored : ndarray, float16, shape (height, width, 4)
+        What is no number becomes 0.
+    """
+    values = np.nan_to_num(np.asarray(stored, np.float32), nan=0.0)
+    if space is Space.VECTOR:
+        return Picture(normalised(values[..., :3]), space, bits=16)
+    body = values[..., :3]
+    if space is Space.DATA:
+        body = body.mean(axis=2, keepdims=True, dtype=np.float32)
+    alpha = np.clip(values[..., 3:], 0, 1)
+    if (alpha < 1).any():
+        return Picture(np.concatenate([body, alpha], axis=2), space, alpha=True, bits=16)
+    return Picture(np.ascontiguousarray(body), space, bits=16)
+
+
+def lit(stored: NDArray[np.float16]) -> Bytes:
+    """Return half precision as bytes, for what only looks at it: clipped, and sRGB-encoded."""
+    values = np.nan_to_num(np.asarray(stored, np.float32), nan=0.0)
+    out: Bytes = np.empty(stored.shape, np.uint8)
+    out[..., :3] = quantised(colour.to_srgb(np.clip(values[..., :3], 0, 1)), 8)
+    out[..., 3:] = quantised(values[..., 3:], 8)
+    return out
+
+
+def _with_z(flat: Floats) -> Floats:
+    """Return unit vectors from their x and y."""
+    square = np.sum(np.square(flat), axis=2, keepdims=True)
+    z = np.sqrt(np.maximum(np.float32(1) - square, np.float32(0)))
+    return normalised(np.concatenate([flat, z], axis=2))
+
+
 def unit_vectors(texels: Texels) -> Floats:
     """Read stored texels as unit vectors.
 
@@ -178,9 +267,7 @@ def unit_vectors(texels: Texels) -> Floats:
         texels = np.concatenate([texels, np.full_like(texels, (full(texels) + 1) // 2)], axis=2)
     vectors = texels[..., :3].astype(np.float32) * np.float32(2 / full(texels)) - np.float32(1)
     if texels.shape[2] == 2:
-        flat = np.sum(np.square(vectors), axis=2, keepdims=True)
-        z = np.sqrt(np.maximum(np.float32(1) - flat, np.float32(0)))
-        vectors = np.concatenate([vectors, z], axis=2)
+        return _with_z(vectors)
     return normalised(vectors)
 
 

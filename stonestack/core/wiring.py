@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pydantic import BaseModel
 
 from stonestack.core import ops
+from stonestack.core.blocks.quality import Quality
 from stonestack.core.document import (
     Map,
     MapOrigin,
@@ -112,7 +113,24 @@ class Wiring:
         if stage is Stage.FINISH:
             return way.key
         leaves = leaving(self.surface, m, self.target)
-        return self._put("compress", Storing(format=leaves.format, green=leaves.green), way.key)
+        info = m.role.info
+        storing = Storing(
+            format=leaves.format,
+            green=leaves.green,
+            quality=leaves.quality if self.longest is None else Quality.FAST,
+            filter=leaves.filter,
+            mask=info.mask,
+            gloss=info.gloss,
+        )
+        normals = self._normals() if info.gloss else None
+        return self._put("compress", storing, way.key, *([normals] if normals else []))
+
+    def _normals(self) -> Key | None:
+        """Return the finished normals of the surface, whose spread gloss takes in."""
+        for m in self.surface.maps:
+            if m.role is Role.NORMAL:
+                return self.at(m.id, Stage.FINISH)
+        return None
 
     def after_steps(self, map_id: str, thawed: bool = False) -> Key | None:
         """Return a map after its steps: frozen where it is, or as its recipe has it now."""

@@ -5,9 +5,11 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.blocks.quality import Quality
 from stonestack.core.checks.findings import Finding
 from stonestack.core.checks.outputs import of_output
 from stonestack.core.document import Map, SourceOrigin, Surface
+from stonestack.core.mips import MipFilter
 from stonestack.core.normals import Green
 from stonestack.core.targets import Target, leaving
 from stonestack.services import projects
@@ -18,7 +20,7 @@ class OutputView(BaseModel):
 
     Parameters
     ----------
-    format, green, name, path, delivered
+    format, green, name, path, delivered, quality, filter
         As it leaves, whether the output or the target says so.
     formats : list of BlockFormat
         Those that the target takes.
@@ -36,6 +38,8 @@ class OutputView(BaseModel):
     path: str
     extension: str
     delivered: bool
+    quality: Quality
+    filter: MipFilter
     formats: list[BlockFormat]
     findings: list[Finding]
     as_in_game: bool = False
@@ -54,6 +58,8 @@ def outputs(document: Surface, target: Target, folder: str | None) -> dict[str, 
             path=leaves.path,
             extension=f".{leaves.path.rpartition('.')[2]}",
             delivered=leaves.delivered,
+            quality=leaves.quality,
+            filter=leaves.filter,
             formats=list(target.formats_of(m.role)),
             findings=of_output(document, m, leaves, target, names),
             as_in_game=_untouched(m),

@@ -28,7 +28,7 @@ def textures(width: int = 32, height: int = 16) -> dict[BlockFormat, Texture]:
     unit = vectors / np.linalg.norm(vectors, axis=2, keepdims=True)
     normal = Picture(unit.astype(np.float32), Space.VECTOR)
     sources = {BlockFormat.BC4: data, BlockFormat.BC5: normal}
-    return {f: codecs.compress(sources.get(f, rgba), f) for f in BlockFormat if FORMATS[f].written}
+    return {f: codecs.compress(sources.get(f, rgba), f) for f in BlockFormat}
 
 
 def pillow_decoded(format_: BlockFormat, width: int, height: int, data: bytes) -> np.ndarray:
@@ -55,8 +55,11 @@ def pillow_decoded(format_: BlockFormat, width: int, height: int, data: bytes) -
     return texels[..., np.newaxis] if texels.ndim == 2 else texels
 
 
-NO_BLOCKS = (BlockFormat.R8, BlockFormat.RG8)
-"""Formats that Pillow has no name for behind the newer header."""
+NO_BLOCKS = (
+    *(BlockFormat.R8, BlockFormat.RG8, BlockFormat.RGB10A2, BlockFormat.RGBA16F),
+    *(BlockFormat.BC4S, BlockFormat.BC5S, BlockFormat.BC6H, BlockFormat.BC6HS),
+)
+"""Formats that Pillow has no name for, or whose numbers are no bytes."""
 
 
 class Dds(unittest.TestCase):
@@ -99,8 +102,12 @@ class Dds(unittest.TestCase):
             self.assertEqual(np.array(image).shape[:2], (texture.height, texture.width))
 
     def test_older_headers_are_opened_by_pillow_and_say_the_same(self) -> None:
-        for format_ in (BlockFormat.BC1, BlockFormat.BC3, BlockFormat.RGBA8, BlockFormat.R8):
+        for format_ in (
+            *(BlockFormat.BC1, BlockFormat.BC2, BlockFormat.BC3, BlockFormat.BC4),
+            *(BlockFormat.BC5, BlockFormat.RGBA8, BlockFormat.R8),
+        ):
             with self.subTest(format=format_):
+                self.assertEqual(dds.usual_header(format_), "legacy")
                 texture = replace(textures()[format_], srgb=False)
                 data = dds.write(texture, "legacy")
                 self.assertEqual(dds.read(data), texture)
@@ -140,7 +147,7 @@ class Ktx2(unittest.TestCase):
     def test_levels_lie_smallest_first_and_aligned(self) -> None:
         for format_, texture in textures().items():
             data = ktx2.write(texture)
-            unit = {"bc1": 8, "bc4": 8, "rgba8": 4, "rg8": 4, "r8": 4}.get(format_, 16)
+            unit = format_.info.unit_bytes
             offsets = []
             for level in range(len(texture.levels)):
                 offset, length, plain = struct.unpack_from("<3Q", data, 80 + 24 * level)
@@ -152,24 +159,34 @@ class Ktx2(unittest.TestCase):
 
     def test_the_descriptor_says_model_transfer_and_block(self) -> None:
         models = {
-            "bc1": 128,
-            "bc2": 129,
-            "bc7": 134,
-            "bc3": 130,
-            "bc4": 131,
-            "bc5": 132,
-            "rgba8": 1,
-            "rg8": 1,
-            "r8": 1,
+            **{"bc1": 128, "bc2": 129, "bc3": 130, "bc4": 131, "bc5": 132, "bc6h": 133},
+            **{"bc7": 134, "bc4s": 131, "bc5s": 132, "bc6hs": 133},
         }
         for format_, texture in textures().items():
             data = ktx2.write(texture)
             at, length = struct.unpack_from("<2I", data, 48)
             self.assertEqual(struct.unpack_from("<I", data, at)[0], length)
             model, primaries, transfer, _, bx, by = data[at + 12 : at + 18]
-            self.assertEqual((model, primaries), (models[format_], 1))
+            self.assertEqual((model, primaries), (models.get(format_, 1), 1))
             self.assertEqual(transfer, 2 if texture.srgb else 1)
             self.assertEqual((bx, by), (0, 0) if FORMATS[format_].block == 1 else (3, 3))
+
+    def test_the_descriptor_says_what_numbers_are(self) -> None:
+        signed, floating = 0x40, 0x80
+        wanted = {
+            BlockFormat.RGBA8: (0, 0, 255, 1),
+            BlockFormat.RGB10A2: (0, 0, 1023, 4),
+            BlockFormat.BC4S: (signed, 0x80000001, 0x7FFFFFFF, 1),
+            BlockFormat.BC6H: (floating, 0, 0x3F800000, 1),
+            BlockFormat.RGBA16F: (signed | floating, 0xBF800000, 0x3F800000, 2),
+        }
+        for format_, (kind, low, high, word) in wanted.items():
+            with self.subTest(format=format_):
+                data = ktx2.write(textures()[format_])
+                (at,) = struct.unpack_from("<I", data, 48)
+                self.assertEqual(data[at + 4 + 24 + 3] & 0xC0, kind)
+                self.assertEqual(struct.unpack_from("<2I", data, at + 4 + 24 + 8), (low, high))
+                self.assertEqual(struct.unpack_from("<I", data, 16), (word,))
 
 
 class MadeSmall(unittest.TestCase):

@@ -243,8 +243,8 @@ class Debanding(unittest.TestCase):
         x = np.tile(np.arange(200) / 200, (200, 1))
         buffer = io.BytesIO()
         Image.fromarray(np.rint(90 + 40 * x).astype(np.uint8)).save(buffer, "PNG")
-        plain = convert(buffer.getvalue(), "h.png", role=Role.HEIGHT)
-        even = convert(buffer.getvalue(), "h.png", role=Role.HEIGHT, deband=True)
+        plain = convert(buffer.getvalue(), "h.png", role=Role.HEIGHT).data
+        even = convert(buffer.getvalue(), "h.png", role=Role.HEIGHT, deband=True).data
         self.assertEqual(codecs.inspect("h.png", plain).bits, 8)
         self.assertEqual(codecs.inspect("h.png", even).bits, 16)
         got = codecs.read_picture(even, Space.DATA).pixels

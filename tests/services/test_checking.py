@@ -106,11 +106,11 @@ class Checking(WorkspaceCase):
     def test_files_of_every_form_are_checked(self) -> None:
         normals, grey = of_normals(true_normals()), png(heights())
         for name in ("bc1", "bc5", "rg8"):
-            stored = convert(normals, "n.dds", role=Role.NORMAL, format_name=name)
+            stored = convert(normals, "n.dds", role=Role.NORMAL, format_name=name).data
             found = self.found(self.begun(normal=stored))
             self.assertLessEqual(set(found), {"unit"}, name)
         for name in ("bc4", "bc1"):
-            stored = convert(grey, "h.dds", role=Role.HEIGHT, format_name=name)
+            stored = convert(grey, "h.dds", role=Role.HEIGHT, format_name=name).data
             self.assertEqual(self.found(self.begun(height=stored)), {}, name)
         deep = png(true_normals() * 0.5 + 0.5, 16)
         self.assertEqual(self.found(self.begun(normal=deep)), {})

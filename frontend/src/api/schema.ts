@@ -1976,7 +1976,7 @@ export interface components {
          * @description How texels are stored in a texture file; one entry a format.
          * @enum {string}
          */
-        BlockFormat: "bc1" | "bc2" | "bc3" | "bc4" | "bc5" | "bc6h" | "bc7" | "rgba8" | "rg8" | "r8";
+        BlockFormat: "bc1" | "bc2" | "bc3" | "bc4" | "bc5" | "bc4s" | "bc5s" | "bc6h" | "bc6hs" | "bc7" | "rgba8" | "rgb10a2" | "rgba16f" | "rg8" | "r8";
         /**
          * Blur
          * @description Parameters of :func:`blur`.
@@ -4981,6 +4981,11 @@ export interface components {
              * @default null
              */
             delivered: boolean | null;
+            /**
+             * Filter
+             * @default null
+             */
+            filter: ("kaiser" | "box" | "lanczos" | "nearest") | null;
             /** @default null */
             format: components["schemas"]["BlockFormat"] | null;
             /** @default null */
@@ -4990,6 +4995,8 @@ export interface components {
              * @default null
              */
             name: string | null;
+            /** @default null */
+            quality: components["schemas"]["Quality"] | null;
         };
         /**
          * OutputView
@@ -4997,7 +5004,7 @@ export interface components {
          *
          *     Parameters
          *     ----------
-         *     format, green, name, path, delivered
+         *     format, green, name, path, delivered, quality, filter
          *         As it leaves, whether the output or the target says so.
          *     formats : list of BlockFormat
          *         Those that the target takes.
@@ -5018,6 +5025,11 @@ export interface components {
             delivered: boolean;
             /** Extension */
             extension: string;
+            /**
+             * Filter
+             * @enum {string}
+             */
+            filter: "kaiser" | "box" | "lanczos" | "nearest";
             /** Findings */
             findings: components["schemas"]["Finding"][];
             format: components["schemas"]["BlockFormat"];
@@ -5028,6 +5040,7 @@ export interface components {
             name: string;
             /** Path */
             path: string;
+            quality: components["schemas"]["Quality"];
         };
         /**
          * OwnNote
@@ -5567,6 +5580,12 @@ export interface components {
             map: string;
             recipe: components["schemas"]["Recipe"];
         };
+        /**
+         * Quality
+         * @description How much time an encoder takes; the same three for all formats.
+         * @enum {string}
+         */
+        Quality: "fast" | "standard" | "best";
         /**
          * QuiltTile
          * @description Parameters of :func:`quilt_tile`.
@@ -6451,7 +6470,7 @@ export interface components {
              * @default lanczos
              * @enum {string}
              */
-            filter: "lanczos" | "mitchell" | "box" | "nearest";
+            filter: "lanczos" | "mitchell" | "kaiser" | "box" | "nearest";
             /**
              * @description Stretch to fill, repeat the tile, or lay it on a larger canvas
              * @default stretch

@@ -6,39 +6,71 @@ Kernels are compiled when first used, and only then: importing this package is c
 from __future__ import annotations
 
 from importlib import import_module
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from stonestack.core.blocks.formats import FORMATS, BlockFormat, FormatInfo
-from stonestack.core.image import Bytes
+from stonestack.core.blocks import plain
+from stonestack.core.blocks.formats import FORMATS, BlockFormat, FormatInfo, Numbers
+from stonestack.core.blocks.quality import PLAIN, Metric, Quality
 
-__all__ = ["FORMATS", "BlockFormat", "FormatInfo", "decode", "encode"]
+__all__ = [
+    "FORMATS",
+    "BlockFormat",
+    "FormatInfo",
+    "Metric",
+    "Numbers",
+    "Quality",
+    "Stored",
+    "decode",
+    "encode",
+]
 
 
-def encode(format_: BlockFormat, texels: Bytes) -> bytes:
+Stored = NDArray[Any]
+"""Stored numbers of a format: uint8, int8, uint16 or float16 by its :class:`Numbers`."""
+
+
+def encode(
+    format_: BlockFormat,
+    texels: Stored,
+    quality: Quality = Quality.STANDARD,
+    metric: Metric = PLAIN,
+) -> bytes:
     """Encode stored texels as one level of ``format_``.
 
     Parameters
     ----------
-    texels : ndarray, uint8, shape (height, width, 4)
-        As stored: sRGB-encoded colour or plain data; alpha last. Formats with fewer
-        channels take the first ones.
+    texels : ndarray, shape (height, width, 4)
+        As the format's :class:`Numbers` say: sRGB-encoded colour or plain data in bytes; linear
+        colour in halves; alpha last. Formats with fewer channels take the first ones.
+    quality : Quality
+        How hard is searched.
+    metric : Metric
+        Which errors count.
     """
+    if format_ is BlockFormat.RGB10A2:
+        return plain.pack_ten(texels)
     if format_.info.block == 1:
         return np.ascontiguousarray(texels[..., : format_.info.channels]).tobytes()
-    encoded: bytes = import_module(f"stonestack.core.blocks.{format_}").encode(texels)
+    module = import_module(f"stonestack.core.blocks.{format_}")
+    encoded: bytes = module.encode(texels, quality, metric)
     return encoded
 
 
-def decode(format_: BlockFormat, data: bytes, width: int, height: int) -> Bytes:
+def decode(format_: BlockFormat, data: bytes, width: int, height: int) -> Stored:
     """Decode one level.
 
     Returns
     -------
-    ndarray, uint8, shape (height, width, channels)
-        As stored; the number of channels is the format's own.
+    ndarray, shape (height, width, channels)
+        As stored, by the format's :class:`Numbers`; the number of channels is the format's own.
     """
+    if format_ is BlockFormat.RGB10A2:
+        return plain.unpack_ten(data, width, height)
     if format_.info.block == 1:
-        return np.frombuffer(data, np.uint8).reshape(height, width, format_.info.channels).copy()
-    decoded: Bytes = import_module(f"stonestack.core.blocks.{format_}").decode(data, width, height)
+        kind = np.float16 if format_.info.numbers is Numbers.HALVES else np.uint8
+        return np.frombuffer(data, kind).reshape(height, width, format_.info.channels).copy()
+    decoded: Stored = import_module(f"stonestack.core.blocks.{format_}").decode(data, width, height)
     return decoded

@@ -1,25 +1,27 @@
-"""BC1: opaque colour in eight bytes a block.
+"""BC1: colour in eight bytes a block, opaque or with holes.
 
-The encoder writes four-colour blocks only, so it keeps no alpha; the decoder reads both
-kinds. See :mod:`stonestack.core.blocks.endpoints` for the layout.
+See :mod:`.endpoints` for the layout. Opaque colour stays opaque; where the metric keeps holes,
+texels of an alpha below 128 become see-through, and their colour is lost.
 """
 
 from __future__ import annotations
 
 import numpy as np
 
-from stonestack.core.blocks import endpoints
+from stonestack.core.blocks import decoding
 from stonestack.core.blocks.layout import blocks_across, from_blocks, padded
+from stonestack.core.blocks.quality import PLAIN, Metric, Quality
 from stonestack.core.image import Bytes
 from stonestack.core.parallel import over_bands
 
 
-def encode(texels: Bytes) -> bytes:
-    """Encode stored colour, uint8 (height, width, 4), leaving alpha out."""
+def encode(texels: Bytes, quality: Quality = Quality.STANDARD, metric: Metric = PLAIN) -> bytes:
+    """Encode stored colour and alpha, uint8 (height, width, 4)."""
+    from stonestack.core.blocks.endpoints import write_colours
+
     grid = padded(texels)
-    count = grid.shape[0] * grid.shape[1] // 16
-    out = np.empty(count * 8, np.uint8)
-    over_bands(lambda a, b: endpoints.encode_colours(grid, a, b, out, 8, 0, False), count, 64)
+    out = np.empty((grid.shape[0] * grid.shape[1] // 16, 2), np.uint32)
+    write_colours(grid, out, False, quality, metric)
     return out.tobytes()
 
 
@@ -28,5 +30,5 @@ def decode(data: bytes, width: int, height: int) -> Bytes:
     count = blocks_across(width) * blocks_across(height)
     raw = np.frombuffer(data, np.uint8)
     out = np.empty((count, 16, 4), np.uint8)
-    over_bands(lambda a, b: endpoints.decode_colours(raw, a, b, 8, 0, out, False), count, 256)
+    over_bands(lambda a, b: decoding.decode_colours(raw, a, b, 8, 0, out, False), count, 256)
     return from_blocks(out, width, height)

@@ -1,38 +1,17 @@
-"""BC5: two channels in sixteen bytes a block; see :mod:`stonestack.core.blocks.scalar`."""
+"""BC5: two channels in 16 bytes a block; see :mod:`.channels`."""
 
 from __future__ import annotations
 
-import numpy as np
-
-from stonestack.core.blocks import scalar
-from stonestack.core.blocks.layout import blocks_across, from_blocks, padded
+from stonestack.core.blocks import channels
+from stonestack.core.blocks.quality import PLAIN, Metric, Quality
 from stonestack.core.image import Bytes
-from stonestack.core.parallel import over_bands
 
 
-def encode(texels: Bytes) -> bytes:
-    """Encode the first two channels of uint8 (height, width, channels)."""
-    grid = padded(texels)
-    count = grid.shape[0] * grid.shape[1] // 16
-    out = np.empty(count * 16, np.uint8)
-
-    def band(start: int, stop: int) -> None:
-        scalar.encode_scalar(grid, 0, start, stop, out, 16, 0)
-        scalar.encode_scalar(grid, 1, start, stop, out, 16, 8)
-
-    over_bands(band, count, 64)
-    return out.tobytes()
+def encode(texels: Bytes, quality: Quality = Quality.STANDARD, metric: Metric = PLAIN) -> bytes:
+    """Encode the first of four stored channels, uint8 (height, width, 4)."""
+    return channels.encode(texels, 2, quality, metric, signed=False)
 
 
 def decode(data: bytes, width: int, height: int) -> Bytes:
     """Decode to uint8 (height, width, 2)."""
-    count = blocks_across(width) * blocks_across(height)
-    raw = np.frombuffer(data, np.uint8)
-    out = np.empty((count, 16, 2), np.uint8)
-
-    def band(start: int, stop: int) -> None:
-        scalar.decode_scalar(raw, start, stop, 16, 0, out, 0)
-        scalar.decode_scalar(raw, start, stop, 16, 8, out, 1)
-
-    over_bands(band, count, 256)
-    return from_blocks(out, width, height)
+    return channels.decode(data, width, height, 2, signed=False)

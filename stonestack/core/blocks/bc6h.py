@@ -1,19 +1,17 @@
-"""BC6H: colour beyond white. Read only, and clipped to 0..1 while it is looked at."""
+"""BC6H: colour of half precision from 0 on; see :mod:`.halves`."""
 
 from __future__ import annotations
 
-from stonestack.core.blocks import borrowed
-from stonestack.core.errors import BadRequest
-from stonestack.core.image import Bytes
+from stonestack.core.blocks import halves
+from stonestack.core.blocks.halves import Halves
+from stonestack.core.blocks.quality import PLAIN, Metric, Quality
 
 
-def encode(_texels: Bytes) -> bytes:
-    """Refuse: this format is not written yet."""
-    raise BadRequest(
-        "not-encoded", "BC6H is read but not written yet.", "Choose another block format."
-    )
+def encode(texels: Halves, quality: Quality = Quality.STANDARD, _metric: Metric = PLAIN) -> bytes:
+    """Encode linear colour, float16 (height, width, 4), leaving alpha out."""
+    return halves.encode(texels, quality, signed=False)
 
 
-def decode(data: bytes, width: int, height: int) -> Bytes:
-    """Decode to stored colour, uint8 (height, width, 4), opaque."""
-    return borrowed.decode(6, "BC6H", data, width, height)
+def decode(data: bytes, width: int, height: int) -> Halves:
+    """Decode to linear colour, float16 (height, width, 4), opaque."""
+    return halves.decode(data, width, height, signed=False)

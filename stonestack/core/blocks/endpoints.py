@@ -1,313 +1,807 @@
-"""Four-colour blocks on a line between two 5:6:5 end colours: BC1 and the colour of BC3.
+"""Colours on a line between two 5:6:5 ends: the encoder of BC1 and of the colour of BC2 and BC3.
 
-Layout: Khronos Data Format Specification 1.3, section 18.1 (S3TC, BC1). Two end colours
-of 16 bits, then sixteen indices of 2 bits. With ``end0 > end1`` two colours are interpolated
-between the ends; otherwise BC1 interpolates one and index 3 is transparent black (BC3 always
-has four colours). The decoder interpolates the ends expanded to 8 bits, rounded to nearest.
+Layout: Khronos Data Format Specification 1.3, section 18.1 (S3TC). Two ends of 16 bits, then
+sixteen indices of 2 bits. With the first end greater, two colours lie between the ends; otherwise
+BC1 has one, and index 3 is see-through black (BC2 and BC3 always have four colours). An opaque
+texel never takes that black.
+
+Sixteen blocks are worked on side by side, one a lane; all numbers stand in one scratch array, and
+what a loop over the lanes has inside is unrolled by the compiler, so that it becomes vector
+instructions. Colours are fitted in the stored (sRGB) scale, since the hardware interpolates there.
+
+The ends begin on the principal axis (power iteration on the covariance); the nearest places follow
+from projection; the ends that fit the places best are solved for by least squares and rounded
+jointly. A tier adds beginnings with other ends, and then single steps of each of the six numbers.
+What is lost with given ends needs no residuals: with ``u`` the texel's place on the line in steps
+and ``t`` the nearest whole one, it is what the line's begin loses plus ``(t * t - 2 * t * u)``
+steps squared, summed over the texels.
+
+Results of a lane never depend on the lanes beside it.
 """
 
 from __future__ import annotations
 
+from functools import cache
+from typing import Any
+
 import numpy as np
-from numba import njit
+from numpy.typing import NDArray
 
-from stonestack.core.blocks.layout import LANES
+from stonestack.core.blocks.lanes import LANES as L
+from stonestack.core.blocks.lanes import f, kernel
+from stonestack.core.blocks.layout import as_words
+from stonestack.core.blocks.quality import Metric, Quality
 from stonestack.core.image import Bytes
+from stonestack.core.parallel import over_bands
 
-_POWER_STEPS = 6
-_FITS = 2
+# Rows of the scratch array.
+P = 0
+"""Channel ``c`` of texel ``i`` at ``P + 3 * i + c``, less the block's mean."""
+M = 48
+"""How much each texel counts, 0 to 1."""
+T = 64
+"""Places, when a block is packed."""
+MEAN = 80
+COV = 83
+AX = 89
+NEAR = 92
+FAR = 93
+Q = 94
+"""The ends that are tried: red, green, blue of the first, then of the second."""
+N = 100
+"""Steps between them: 3, or 2 where there are three colours."""
+ERR = 101
+BQ = 102
+"""The best ends, their steps and their error, in the same order."""
+BN = 108
+BERR = 109
+GQ = 110
+"""The best of all beginnings, while another is tried."""
+GERR = 117
+HQ = 118
+"""What the tier below found."""
+HERR = 125
+X = 126
+D = 129
+U = 132
+K = 135
+DD = 136
+VAR = 137
+W = 138
+S = 139
+"""Sums over texels: places, their squares, and places times each channel."""
+HOLES = 144
+OERR = 145
+ROWS = 146
 
-# Rows of the scratch array: one block of memory, so that the compiler can see that
-# its rows do not overlap and turns the loops over lanes into vector instructions.
-_MEAN = 0
-_AXIS = 3
-_COV = 6
-_NEAR = 12
-_FAR = 13
-_E0 = 14
-_E1 = 17
-_Q0 = 20
-_Q1 = 23
-_BEST0 = 26
-_BEST1 = 29
-_X0 = 32
-_D = 35
-_SCALE = 38
-_ERROR = 39
-_BEST_ERROR = 40
-_SAA = 41
-_SAB = 42
-_SBB = 43
-_SAP = 44
-_SBP = 47
-_ROWS = 50
+
+@kernel
+def _load(
+    texels: Any, start: int, stop: int, first: int, limit: Any, least: Any, holes: bool, s: Any
+) -> None:
+    """Put sixteen blocks into the lanes; texels of an alpha below the limit do not count."""
+    across = texels.shape[1] // 4
+    byte = np.uint32(255)
+    row = first + L <= stop and first // across == (first + L - 1) // across
+    y0 = first // across * 4
+    x0 = first % across * 4
+    for i in range(16):
+        if row:
+            y = y0 + (i >> 2)
+            x = x0 + (i & 3)
+            for lane in range(L):
+                v = texels[y, x + 4 * lane]
+                s[(P + 3 * i) * L + lane] = f(np.int32(v & byte))
+                s[(P + 3 * i + 1) * L + lane] = f(np.int32((v >> np.uint32(8)) & byte))
+                s[(P + 3 * i + 2) * L + lane] = f(np.int32((v >> np.uint32(16)) & byte))
+                s[(M + i) * L + lane] = f(1) if (v >> np.uint32(24)) >= limit else least
+        else:
+            for lane in range(L):
+                block = min(first + lane, stop - 1)
+                v = texels[block // across * 4 + (i >> 2), block % across * 4 + (i & 3)]
+                s[(P + 3 * i) * L + lane] = f(np.int32(v & byte))
+                s[(P + 3 * i + 1) * L + lane] = f(np.int32((v >> np.uint32(8)) & byte))
+                s[(P + 3 * i + 2) * L + lane] = f(np.int32((v >> np.uint32(16)) & byte))
+                s[(M + i) * L + lane] = f(1) if (v >> np.uint32(24)) >= limit else least
+    for lane in range(L):
+        lowest = f(1)
+        for i in range(16):
+            lowest = min(lowest, s[(M + i) * L + lane])
+        s[HOLES * L + lane] = f(1) if holes and lowest < f(0.5) else f(0)
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+@kernel
+def _centre(s: Any, wr: Any, wg: Any, wb: Any) -> None:
+    """Take the mean off the texels, and how they spread about it."""
+    for lane in range(L):
+        w = f(0)
+        a = f(0)
+        b = f(0)
+        c = f(0)
+        for i in range(16):
+            m = s[(M + i) * L + lane]
+            w += m
+            a += m * s[(P + 3 * i) * L + lane]
+            b += m * s[(P + 3 * i + 1) * L + lane]
+            c += m * s[(P + 3 * i + 2) * L + lane]
+        inv = f(1) / max(w, f(1e-6))
+        s[W * L + lane] = w
+        s[MEAN * L + lane] = a * inv
+        s[(MEAN + 1) * L + lane] = b * inv
+        s[(MEAN + 2) * L + lane] = c * inv
+        for k in range(6):
+            s[(COV + k) * L + lane] = f(0)
+    for i in range(0, 16, 4):
+        for lane in range(L):
+            mr = s[MEAN * L + lane]
+            mg = s[(MEAN + 1) * L + lane]
+            mb = s[(MEAN + 2) * L + lane]
+            rr = f(0)
+            rg = f(0)
+            rb = f(0)
+            gg = f(0)
+            gb = f(0)
+            bb = f(0)
+            for j in range(4):
+                r = s[(P + 3 * (i + j)) * L + lane] - mr
+                g = s[(P + 3 * (i + j) + 1) * L + lane] - mg
+                b = s[(P + 3 * (i + j) + 2) * L + lane] - mb
+                s[(P + 3 * (i + j)) * L + lane] = r
+                s[(P + 3 * (i + j) + 1) * L + lane] = g
+                s[(P + 3 * (i + j) + 2) * L + lane] = b
+                m = s[(M + i + j) * L + lane]
+                rr += m * r * r
+                rg += m * r * g
+                rb += m * r * b
+                gg += m * g * g
+                gb += m * g * b
+                bb += m * b * b
+            s[COV * L + lane] += rr
+            s[(COV + 1) * L + lane] += rg
+            s[(COV + 2) * L + lane] += rb
+            s[(COV + 3) * L + lane] += gg
+            s[(COV + 4) * L + lane] += gb
+            s[(COV + 5) * L + lane] += bb
+    for lane in range(L):
+        s[VAR * L + lane] = (
+            wr * s[COV * L + lane] + wg * s[(COV + 3) * L + lane] + wb * s[(COV + 5) * L + lane]
+        )
+
+
+@kernel
+def _axis(s: Any) -> None:
+    """Find the direction of greatest spread by power iteration, and how far texels lie on it."""
+    for lane in range(L):
+        rr = s[COV * L + lane]
+        rg = s[(COV + 1) * L + lane]
+        rb = s[(COV + 2) * L + lane]
+        gg = s[(COV + 3) * L + lane]
+        gb = s[(COV + 4) * L + lane]
+        bb = s[(COV + 5) * L + lane]
+        red = rr >= gg and rr >= bb
+        green = gg >= bb
+        ax = rr if red else (rg if green else rb)
+        ay = rg if red else (gg if green else gb)
+        az = rb if red else (gb if green else bb)
+        for _ in range(4):
+            nx = rr * ax + rg * ay + rb * az
+            ny = rg * ax + gg * ay + gb * az
+            nz = rb * ax + gb * ay + bb * az
+            inv = f(1) / max(max(abs(nx), abs(ny)), max(abs(nz), f(1e-12)))
+            ax = nx * inv
+            ay = ny * inv
+            az = nz * inv
+        inv = f(1) / max(np.sqrt(ax * ax + ay * ay + az * az), f(1e-6))
+        s[AX * L + lane] = ax * inv
+        s[(AX + 1) * L + lane] = ay * inv
+        s[(AX + 2) * L + lane] = az * inv
+        s[NEAR * L + lane] = f(1e9)
+        s[FAR * L + lane] = f(-1e9)
+    for i in range(0, 16, 4):
+        for lane in range(L):
+            for j in range(4):
+                t = (
+                    s[(P + 3 * (i + j)) * L + lane] * s[AX * L + lane]
+                    + s[(P + 3 * (i + j) + 1) * L + lane] * s[(AX + 1) * L + lane]
+                    + s[(P + 3 * (i + j) + 2) * L + lane] * s[(AX + 2) * L + lane]
+                ) * s[(M + i + j) * L + lane]
+                s[NEAR * L + lane] = min(s[NEAR * L + lane], t)
+                s[FAR * L + lane] = max(s[FAR * L + lane], t)
+
+
+@kernel
+def _begin(s: Any, start: Any) -> None:
+    """Put real ends on the axis.
+
+    ``start`` is the steps between them, the shares of the length by which both are drawn in, and
+    the levels by which both are put out. Blocks with holes always have two steps.
+    """
+    for lane in range(L):
+        s[N * L + lane] = f(2) if s[HOLES * L + lane] > f(0) else start[0]
+        low = s[NEAR * L + lane]
+        high = s[FAR * L + lane]
+        span = high - low
+        low += span * start[1] - start[3]
+        high -= span * start[2] - start[4]
+        for c in range(3):
+            a = s[(AX + c) * L + lane]
+            s[(X + c) * L + lane] = a * high
+            s[(D + c) * L + lane] = a * (low - high)
+
+
+@kernel
+def _wide(q: Any, six: bool) -> Any:
+    """Return a number of five or six bits in eight: its highest bits follow it."""
+    return q * f(4) + np.floor(q * f(1 / 16)) if six else q * f(8) + np.floor(q * f(1 / 4))
+
+
+@kernel
+def _span(s: Any) -> None:
+    """Take the ends as a decoder widens them to eight bits."""
+    for lane in range(L):
+        for c in range(3):
+            a = _wide(s[(Q + c) * L + lane], c == 1)
+            b = _wide(s[(Q + 3 + c) * L + lane], c == 1)
+            s[(X + c) * L + lane] = a - s[(MEAN + c) * L + lane]
+            s[(D + c) * L + lane] = b - a
+
+
+@kernel
+def _weigh(s: Any, wr: Any, wg: Any, wb: Any) -> None:
+    """Prepare the projection on the line, and what its begin alone would lose."""
+    for lane in range(L):
+        dx = s[D * L + lane]
+        dy = s[(D + 1) * L + lane]
+        dz = s[(D + 2) * L + lane]
+        x = s[X * L + lane]
+        y = s[(X + 1) * L + lane]
+        z = s[(X + 2) * L + lane]
+        n = s[N * L + lane]
+        dd = wr * dx * dx + wg * dy * dy + wb * dz * dz
+        k = n / max(dd, f(1e-6))
+        ux = wr * dx * k
+        uy = wg * dy * k
+        uz = wb * dz * k
+        s[U * L + lane] = ux
+        s[(U + 1) * L + lane] = uy
+        s[(U + 2) * L + lane] = uz
+        s[K * L + lane] = -(x * ux + y * uy + z * uz)
+        s[DD * L + lane] = dd / (n * n)
+        s[ERR * L + lane] = s[VAR * L + lane] + s[W * L + lane] * (
+            wr * x * x + wg * y * y + wb * z * z
+        )
+
+
+@kernel
+def _score(s: Any) -> None:
+    """Take what is lost with each texel at its nearest place."""
+    for i in range(0, 16, 4):
+        for lane in range(L):
+            e = f(0)
+            n = s[N * L + lane]
+            for j in range(4):
+                u = (
+                    s[(P + 3 * (i + j)) * L + lane] * s[U * L + lane]
+                    + s[(P + 3 * (i + j) + 1) * L + lane] * s[(U + 1) * L + lane]
+                    + s[(P + 3 * (i + j) + 2) * L + lane] * s[(U + 2) * L + lane]
+                    + s[K * L + lane]
+                )
+                t = np.rint(min(max(u, f(0)), n))
+                e += s[(M + i + j) * L + lane] * t * (t - f(2) * u)
+            s[ERR * L + lane] += e * s[DD * L + lane]
+
+
+@kernel
+def _sums(s: Any) -> None:
+    """Score, and take what a refit needs."""
+    for lane in range(L):
+        for k in range(5):
+            s[(S + k) * L + lane] = f(0)
+    for i in range(0, 16, 4):
+        for lane in range(L):
+            e = f(0)
+            a = f(0)
+            b = f(0)
+            x = f(0)
+            y = f(0)
+            z = f(0)
+            n = s[N * L + lane]
+            for j in range(4):
+                r = s[(P + 3 * (i + j)) * L + lane]
+                g = s[(P + 3 * (i + j) + 1) * L + lane]
+                bl = s[(P + 3 * (i + j) + 2) * L + lane]
+                u = (
+                    r * s[U * L + lane]
+                    + g * s[(U + 1) * L + lane]
+                    + bl * s[(U + 2) * L + lane]
+                    + s[K * L + lane]
+                )
+                t = np.rint(min(max(u, f(0)), n))
+                mt = s[(M + i + j) * L + lane] * t
+                e += mt * (t - f(2) * u)
+                a += mt
+                b += mt * t
+                x += mt * r
+                y += mt * g
+                z += mt * bl
+            s[ERR * L + lane] += e * s[DD * L + lane]
+            s[S * L + lane] += a
+            s[(S + 1) * L + lane] += b
+            s[(S + 2) * L + lane] += x
+            s[(S + 3) * L + lane] += y
+            s[(S + 4) * L + lane] += z
+
+
+@kernel
+def _places(s: Any) -> None:
+    """Give each texel its nearest place."""
+    for i in range(0, 16, 4):
+        for lane in range(L):
+            n = s[N * L + lane]
+            for j in range(4):
+                u = (
+                    s[(P + 3 * (i + j)) * L + lane] * s[U * L + lane]
+                    + s[(P + 3 * (i + j) + 1) * L + lane] * s[(U + 1) * L + lane]
+                    + s[(P + 3 * (i + j) + 2) * L + lane] * s[(U + 2) * L + lane]
+                    + s[K * L + lane]
+                )
+                s[(T + i + j) * L + lane] = np.rint(min(max(u, f(0)), n))
+
+
+@kernel
+def _cost(a: Any, b: Any, saa: Any, sab: Any, sbb: Any, sa: Any, sb: Any) -> Any:
+    """Return what two ends lose in one channel, but for a constant."""
+    return saa * a * a + f(2) * sab * a * b + sbb * b * b - f(2) * (sa * a + sb * b)
+
+
+@kernel
+def _refit(s: Any) -> None:
+    """Grid ends that fit the indices best."""
+    for lane in range(L):
+        n = s[N * L + lane]
+        inv = f(1) / n
+        w = s[W * L + lane]
+        st = s[S * L + lane] * inv
+        sbb = s[(S + 1) * L + lane] * inv * inv
+        sab = st - sbb
+        saa = w - f(2) * st + sbb
+        det = saa * sbb - sab * sab
+        solid = det > f(1e-3)
+        di = f(1) / (det if solid else f(1))
+        for c in range(3):
+            top = f(63.0) if c == 1 else f(31.0)
+            g = f(63.0 / 255) if c == 1 else f(31.0 / 255)
+            mean = s[(MEAN + c) * L + lane]
+            sb = s[(S + 2 + c) * L + lane] * inv
+            sa = -sb
+            a = (sa * sbb - sb * sab) * di
+            b = (sb * saa - sa * sab) * di
+            a = a if solid else s[(X + c) * L + lane]
+            b = b if solid else s[(X + c) * L + lane] + s[(D + c) * L + lane]
+            a = min(max((a + mean) * g, f(0)), top)
+            b = min(max((b + mean) * g, f(0)), top)
+            qa = np.rint(a)
+            xa = _wide(qa, c == 1) - mean
+            qb = np.rint(min(max(((sb - sab * xa) / max(sbb, f(1e-3)) + mean) * g, f(0)), top))
+            e1 = _cost(xa, _wide(qb, c == 1) - mean, saa, sab, sbb, sa, sb)
+            q2 = np.rint(b)
+            xb = _wide(q2, c == 1) - mean
+            q1 = np.rint(min(max(((sa - sab * xb) / max(saa, f(1e-3)) + mean) * g, f(0)), top))
+            e2 = _cost(_wide(q1, c == 1) - mean, xb, saa, sab, sbb, sa, sb)
+            s[(Q + c) * L + lane] = (qa if e1 < e2 else q1) if solid else qa
+            s[(Q + 3 + c) * L + lane] = (qb if e1 < e2 else q2) if solid else q2
+
+
+@kernel
+def _evaluate(s: Any, wr: Any, wg: Any, wb: Any) -> None:
+    """Score the ends that are tried."""
+    _span(s)
+    _weigh(s, wr, wg, wb)
+    _score(s)
+
+
+@kernel
+def _keep(s: Any) -> int:
+    """Keep what is better than the best so far; return how many lanes that was."""
+    n = 0
+    for lane in range(L):
+        n += 1 if s[ERR * L + lane] < s[BERR * L + lane] - f(1e-2) else 0
+    if n == 0:
+        return 0
+    for lane in range(L):
+        better = s[ERR * L + lane] < s[BERR * L + lane] - f(1e-2)
+        for k in range(6):
+            s[(BQ + k) * L + lane] = s[(Q + k) * L + lane] if better else s[(BQ + k) * L + lane]
+        s[BN * L + lane] = s[N * L + lane] if better else s[BN * L + lane]
+        s[BERR * L + lane] = s[ERR * L + lane] if better else s[BERR * L + lane]
+    return n
+
+
+@kernel
+def _from_best(s: Any) -> None:
+    """Go back to the best ends."""
+    for k in range(7 * L):
+        s[Q * L + k] = s[BQ * L + k]
+
+
+@kernel
+def _stepped(s: Any, first: int, by: Any, second: int, by2: Any) -> None:
+    """The best ends with one or two of their six numbers moved."""
+    for lane in range(L):
+        for j in range(6):
+            top = f(63.0) if j == 1 or j == 4 else f(31.0)
+            move = (by if j == first else f(0)) + (by2 if j == second else f(0))
+            s[(Q + j) * L + lane] = min(max(s[(BQ + j) * L + lane] + move, f(0)), top)
+        s[N * L + lane] = s[BN * L + lane]
+
+
+@kernel
+def _moves(s: Any, rounds: int, wr: Any, wg: Any, wb: Any) -> None:
+    """Move each number of the ends by single steps, as long as it gets better."""
+    for _ in range(rounds):
+        changed = 0
+        for k in range(6):
+            for sign in range(2):
+                _stepped(s, k, f(1) if sign else f(-1.0), 6, f(0))
+                _evaluate(s, wr, wg, wb)
+                changed += _keep(s)
+        if changed == 0:
+            break
+
+
+@kernel
+def _pair_moves(s: Any, rounds: int, wr: Any, wg: Any, wb: Any) -> None:
+    """Move any two numbers of the ends at once, as long as it gets better."""
+    for _ in range(rounds):
+        changed = 0
+        for c in range(5):
+            for c2 in range(c + 1, 6):
+                for way in range(4):
+                    _stepped(s, c, f(1) if way & 1 else f(-1.0), c2, f(1) if way & 2 else f(-1.0))
+                    _evaluate(s, wr, wg, wb)
+                    changed += _keep(s)
+        if changed == 0:
+            break
+
+
+@kernel
+def _swap(s: Any, out: bool) -> None:
+    """Put the best of all aside, or take the better of both back."""
+    if out:
+        for lane in range(L):
+            for k in range(8):
+                s[(GQ + k) * L + lane] = s[(BQ + k) * L + lane]
+            s[BERR * L + lane] = f(1e30)
+    else:
+        for lane in range(L):
+            better = s[GERR * L + lane] <= s[BERR * L + lane]
+            for k in range(8):
+                s[(BQ + k) * L + lane] = (
+                    s[(GQ + k) * L + lane] if better else s[(BQ + k) * L + lane]
+                )
+
+
+@kernel
+def _refine(s: Any, rounds: int, wr: Any, wg: Any, wb: Any) -> None:
+    """Place and refit in turn, as long as it gets better."""
+    for lane in range(L):
+        s[OERR * L + lane] = f(1e29)
+    for k in range(rounds):
+        _span(s)
+        _weigh(s, wr, wg, wb)
+        _sums(s)
+        alive = 0
+        for lane in range(L):
+            # A lane that got no better stops, whatever those beside it do.
+            better = s[ERR * L + lane] < s[OERR * L + lane]
+            s[ERR * L + lane] = s[ERR * L + lane] if better else f(1e30)
+            s[OERR * L + lane] = s[ERR * L + lane] if better else f(-1e30)
+            alive += 1 if better else 0
+        if alive == 0:
+            break
+        _keep(s)
+        if k < rounds - 1:
+            _refit(s)
+
+
+@kernel
+def _exact(s: Any, wr: Any, wg: Any, wb: Any) -> None:
+    """Score the ends that are tried as a decoder would see them, rounding and all."""
+    _span(s)
+    _weigh(s, wr, wg, wb)
+    _places(s)
+    for lane in range(L):
+        s[ERR * L + lane] = f(0)
+    for i in range(16):
+        for lane in range(L):
+            t = s[(T + i) * L + lane] / s[N * L + lane]
+            e = f(0)
+            for c in range(3):
+                mean = s[(MEAN + c) * L + lane]
+                x = np.floor(s[(X + c) * L + lane] + mean + t * s[(D + c) * L + lane] + f(0.5))
+                x -= mean + s[(P + 3 * i + c) * L + lane]
+                e += x * x * (wr if c == 0 else (wg if c == 1 else wb))
+            s[ERR * L + lane] += e * s[(M + i) * L + lane]
+
+
+@kernel
+def _settle(s: Any, wr: Any, wg: Any, wb: Any) -> None:
+    """Fall back on what the tier below found where, exactly, that is better; else note this."""
+    _from_best(s)
+    _exact(s, wr, wg, wb)
+    for lane in range(L):
+        worse = s[HERR * L + lane] <= s[ERR * L + lane]
+        for k in range(7):
+            s[(BQ + k) * L + lane] = s[(HQ + k) * L + lane] if worse else s[(BQ + k) * L + lane]
+        error = min(s[HERR * L + lane], s[ERR * L + lane])
+        s[HERR * L + lane] = error
+        for k in range(7):
+            s[(HQ + k) * L + lane] = s[(BQ + k) * L + lane]
+
+
+@kernel
+def _any_of_one(s: Any) -> bool:
+    """Return whether any block has a single colour."""
+    count = 0
+    for lane in range(L):
+        count += 1 if s[VAR * L + lane] < f(0.05) else 0
+    return count > 0
+
+
+@kernel
+def _match(s: Any, matches: Any, wr: Any, wg: Any, wb: Any) -> None:
+    """Try the ends whose second place comes closest to the mean; blocks of one colour keep them."""
+    for lane in range(L):
+        three = s[HOLES * L + lane] < f(0.5)
+        s[N * L + lane] = f(3) if three else f(2)
+        for c in range(3):
+            v = np.int32(min(max(np.rint(s[(MEAN + c) * L + lane]), f(0)), f(255)))
+            row = (1 if three else 0) + (2 if c == 1 else 0)
+            s[(Q + c) * L + lane] = f(matches[row, v, 0])
+            s[(Q + 3 + c) * L + lane] = f(matches[row, v, 1])
+    _evaluate(s, wr, wg, wb)
+    for lane in range(L):
+        one = s[VAR * L + lane] < f(0.05)
+        s[ERR * L + lane] = f(-1) if one else s[ERR * L + lane]
+    _keep(s)
+
+
+@kernel
+def _sums_of_best(s: Any, wr: Any, wg: Any, wb: Any) -> None:
+    """Take what a refit of the best ends needs."""
+    _from_best(s)
+    _span(s)
+    _weigh(s, wr, wg, wb)
+    _sums(s)
+
+
+@kernel
+def _explore(
+    s: Any, starts: Any, four: bool, rounds: int, moves: int, wr: Any, wg: Any, wb: Any
+) -> None:
+    """Begin with other ends, each refined and, where asked for, moved by itself."""
+    for k in range(starts.shape[0]):
+        if four and starts[k, 0] < f(3):
+            continue
+        if moves:
+            _swap(s, True)
+        _begin(s, starts[k])
+        _weigh(s, wr, wg, wb)
+        _sums(s)
+        _refit(s)
+        _refine(s, rounds, wr, wg, wb)
+        if moves:
+            _moves(s, moves, wr, wg, wb)
+            _swap(s, False)
+
+
+@kernel
+def _pack(s: Any, four: bool, words: Any) -> None:
+    """Write ends and indices, as two words a lane."""
+    _from_best(s)
+    _span(s)
+    _weigh(s, f(1), f(1), f(1))
+    _places(s)
+    for lane in range(L):
+        a = np.int32(s[BQ * L + lane]) << 11
+        a |= (np.int32(s[(BQ + 1) * L + lane]) << 5) | np.int32(s[(BQ + 2) * L + lane])
+        b = np.int32(s[(BQ + 3) * L + lane]) << 11
+        b |= (np.int32(s[(BQ + 4) * L + lane]) << 5) | np.int32(s[(BQ + 5) * L + lane])
+        # Four colours are meant by a first end that is greater, three by one that is not.
+        three = s[BN * L + lane] < f(2.5)
+        turned = (b > a) != three and not four
+        same = a == b
+        s[NEAR * L + lane] = f(1) if turned and not same else f(0)
+        s[FAR * L + lane] = f(0) if same else f(1)
+        words[0, lane] = np.uint32(b if turned else a) | (
+            np.uint32(a if turned else b) << np.uint32(16)
+        )
+        words[1, lane] = np.uint32(0)
+    for i in range(0, 16, 4):
+        for lane in range(L):
+            n = s[BN * L + lane]
+            word = np.uint32(0)
+            for j in range(4):
+                t = s[(T + i + j) * L + lane]
+                t = n - t if s[NEAR * L + lane] > f(0.5) else t
+                code = f(0) if t < f(0.5) else (f(1) if t > n - f(0.5) else t + f(1))
+                code *= s[FAR * L + lane]
+                hole = s[HOLES * L + lane] > f(0) and s[(M + i + j) * L + lane] < f(0.5)
+                code = f(3) if hole else code
+                word |= np.uint32(np.int32(code)) << np.uint32(2 * j)
+            words[1, lane] |= word << np.uint32(2 * i)
+
+
+@kernel
 def encode_colours(
-    texels: Bytes, start: int, stop: int, out: Bytes, stride: int, at: int, four: bool
+    texels: Any,
+    start: int,
+    stop: int,
+    out: Any,
+    stride: int,
+    at: int,
+    four: bool,
+    limit: Any,
+    least: Any,
+    holes: bool,
+    weights: Any,
+    matches: Any,
+    first_starts: Any,
+    more_starts: Any,
+    tier: int,
 ) -> None:
     """Encode the colour of the blocks ``start`` to ``stop``.
 
     Parameters
     ----------
-    texels : ndarray, uint8, shape (height, width, >= 3)
-        Red, green, blue first; sides are multiples of four.
+    texels : ndarray, uint32, shape (height, width)
+        Red in the lowest byte, alpha in the highest; sides are multiples of four.
     start, stop : int
         Half-open range of blocks, counted row by row.
-    out : ndarray, uint8, flat
-        Written at ``block * stride + at``, eight bytes a block.
+    out : ndarray, uint32, flat
+        Written at ``block * stride + at``, two words a block.
     stride, at : int
-        Bytes of a whole block, and where in it these eight lie.
+        Words of a whole block, and where in it these two lie.
     four : bool
-        Whether the decoder always reads four colours (BC3). In BC1 a block of one colour
-        must not use the indices that would be read as the transparent one; the encoder
-        gives such a block index 0 throughout, which is right in both.
-
-    Notes
-    -----
-    Colours are fitted in the stored (sRGB) scale, since the hardware interpolates there.
-    The principal axis comes from power iteration on the covariance; the ends are the
-    extremes along it; one least-squares refit of the ends follows, and the better of the
-    two is kept block by block.
+        Whether the decoder always reads four colours (BC2 and BC3).
+    limit : uint32
+        Texels of an alpha below it count ``least``.
+    least : float32
+    holes : bool
+        Whether those are left see-through.
+    weights : ndarray, float32, shape (3,)
+        How much each channel's squared error counts.
+    matches : ndarray, uint8, shape (4, 256, 2)
+        The ends whose second place is nearest to a value; see :func:`matches_of_one`.
+    first_starts, more_starts : ndarray, float32, shape (count, 5)
+        Beginnings of the standard tier, and those that the best one adds.
+    tier : int
+        0, 1 or 2: fast, standard or best.
     """
-    across = texels.shape[1] // 4
-    f0 = np.float32(0.0)
-    half = np.float32(0.5)
-    p = np.empty((3, 16, LANES), np.float32)
-    s = np.empty((_ROWS, LANES), np.float32)
-    weight = np.empty((16, LANES), np.float32)
-    best_weight = np.empty((16, LANES), np.float32)
-    top = np.array([31.0, 63.0, 31.0], np.float32)
-    for first in range(start, stop, LANES):
-        for lane in range(LANES):
-            block = min(first + lane, stop - 1)
-            by = (block // across) * 4
-            bx = (block % across) * 4
-            for i in range(16):
-                for c in range(3):
-                    p[c, i, lane] = np.float32(texels[by + (i >> 2), bx + (i & 3), c])
-        for c in range(3):
-            for lane in range(LANES):
-                s[_MEAN + c, lane] = f0
-            for i in range(16):
-                for lane in range(LANES):
-                    s[_MEAN + c, lane] += p[c, i, lane]
-            for lane in range(LANES):
-                s[_MEAN + c, lane] *= np.float32(1.0 / 16.0)
-        for lane in range(LANES):
-            for k in range(6):
-                s[_COV + k, lane] = f0
-        for i in range(16):
-            for lane in range(LANES):
-                r = p[0, i, lane] - s[_MEAN, lane]
-                g = p[1, i, lane] - s[_MEAN + 1, lane]
-                b = p[2, i, lane] - s[_MEAN + 2, lane]
-                s[_COV, lane] += r * r
-                s[_COV + 1, lane] += r * g
-                s[_COV + 2, lane] += r * b
-                s[_COV + 3, lane] += g * g
-                s[_COV + 4, lane] += g * b
-                s[_COV + 5, lane] += b * b
-        for lane in range(LANES):
-            # The row of the channel with the largest spread is never at right angles to
-            # the principal axis, so it is a safe start.
-            red = s[_COV, lane] >= s[_COV + 3, lane] and s[_COV, lane] >= s[_COV + 5, lane]
-            green = s[_COV + 3, lane] >= s[_COV + 5, lane]
-            ax = s[_COV, lane] if red else (s[_COV + 1, lane] if green else s[_COV + 2, lane])
-            ay = s[_COV + 1, lane] if red else (s[_COV + 3, lane] if green else s[_COV + 4, lane])
-            az = s[_COV + 2, lane] if red else (s[_COV + 4, lane] if green else s[_COV + 5, lane])
-            for _ in range(_POWER_STEPS):
-                nx = s[_COV, lane] * ax + s[_COV + 1, lane] * ay + s[_COV + 2, lane] * az
-                ny = s[_COV + 1, lane] * ax + s[_COV + 3, lane] * ay + s[_COV + 4, lane] * az
-                nz = s[_COV + 2, lane] * ax + s[_COV + 4, lane] * ay + s[_COV + 5, lane] * az
-                size = max(max(abs(nx), abs(ny)), max(abs(nz), np.float32(1e-12)))
-                inv = np.float32(1.0) / size
-                ax = nx * inv
-                ay = ny * inv
-                az = nz * inv
-            length = np.sqrt(ax * ax + ay * ay + az * az)
-            inv = np.float32(1.0) / max(length, np.float32(1e-6))
-            s[_AXIS, lane] = ax * inv
-            s[_AXIS + 1, lane] = ay * inv
-            s[_AXIS + 2, lane] = az * inv
-            s[_NEAR, lane] = np.float32(1e9)
-            s[_FAR, lane] = np.float32(-1e9)
-        for i in range(16):
-            for lane in range(LANES):
-                t = (
-                    (p[0, i, lane] - s[_MEAN, lane]) * s[_AXIS, lane]
-                    + (p[1, i, lane] - s[_MEAN + 1, lane]) * s[_AXIS + 1, lane]
-                    + (p[2, i, lane] - s[_MEAN + 2, lane]) * s[_AXIS + 2, lane]
-                )
-                s[_NEAR, lane] = min(s[_NEAR, lane], t)
-                s[_FAR, lane] = max(s[_FAR, lane], t)
-        for c in range(3):
-            for lane in range(LANES):
-                s[_E0 + c, lane] = s[_MEAN + c, lane] + s[_AXIS + c, lane] * s[_FAR, lane]
-                s[_E1 + c, lane] = s[_MEAN + c, lane] + s[_AXIS + c, lane] * s[_NEAR, lane]
-        for lane in range(LANES):
-            s[_BEST_ERROR, lane] = np.float32(1e30)
-        for attempt in range(_FITS):
-            for c in range(3):
-                limit = top[c]
-                to_grid = limit / np.float32(255.0)
-                for lane in range(LANES):
-                    a = min(max(s[_E0 + c, lane] * to_grid, f0), limit)
-                    b = min(max(s[_E1 + c, lane] * to_grid, f0), limit)
-                    a = np.floor(a + half)
-                    b = np.floor(b + half)
-                    s[_Q0 + c, lane] = a
-                    s[_Q1 + c, lane] = b
-                    # Bit replication of 5 and 6 bits equals these roundings.
-                    a = np.floor(a * np.float32(255.0) / limit + half)
-                    b = np.floor(b * np.float32(255.0) / limit + half)
-                    s[_X0 + c, lane] = a
-                    s[_D + c, lane] = b - a
-            for lane in range(LANES):
-                dd = (
-                    s[_D, lane] * s[_D, lane]
-                    + s[_D + 1, lane] * s[_D + 1, lane]
-                    + s[_D + 2, lane] * s[_D + 2, lane]
-                )
-                s[_SCALE, lane] = np.float32(3.0) / max(dd, half)
-                s[_ERROR, lane] = f0
-                s[_SAA, lane] = f0
-                s[_SAB, lane] = f0
-                s[_SBB, lane] = f0
-            for c in range(3):
-                for lane in range(LANES):
-                    s[_SAP + c, lane] = f0
-                    s[_SBP + c, lane] = f0
-            for i in range(16):
-                for lane in range(LANES):
-                    r = p[0, i, lane] - s[_X0, lane]
-                    g = p[1, i, lane] - s[_X0 + 1, lane]
-                    b = p[2, i, lane] - s[_X0 + 2, lane]
-                    t = (r * s[_D, lane] + g * s[_D + 1, lane] + b * s[_D + 2, lane]) * s[
-                        _SCALE, lane
-                    ]
-                    t = min(max(np.floor(t + half), f0), np.float32(3.0))
-                    weight[i, lane] = t
-                    w = t * np.float32(1.0 / 3.0)
-                    v = np.float32(1.0) - w
-                    r -= s[_D, lane] * w
-                    g -= s[_D + 1, lane] * w
-                    b -= s[_D + 2, lane] * w
-                    s[_ERROR, lane] += r * r + g * g + b * b
-                    s[_SAA, lane] += v * v
-                    s[_SAB, lane] += v * w
-                    s[_SBB, lane] += w * w
-                    s[_SAP, lane] += v * p[0, i, lane]
-                    s[_SAP + 1, lane] += v * p[1, i, lane]
-                    s[_SAP + 2, lane] += v * p[2, i, lane]
-                    s[_SBP, lane] += w * p[0, i, lane]
-                    s[_SBP + 1, lane] += w * p[1, i, lane]
-                    s[_SBP + 2, lane] += w * p[2, i, lane]
-            for i in range(16):
-                for lane in range(LANES):
-                    better = s[_ERROR, lane] < s[_BEST_ERROR, lane]
-                    best_weight[i, lane] = weight[i, lane] if better else best_weight[i, lane]
-            for c in range(3):
-                for lane in range(LANES):
-                    better = s[_ERROR, lane] < s[_BEST_ERROR, lane]
-                    s[_BEST0 + c, lane] = s[_Q0 + c, lane] if better else s[_BEST0 + c, lane]
-                    s[_BEST1 + c, lane] = s[_Q1 + c, lane] if better else s[_BEST1 + c, lane]
-            for lane in range(LANES):
-                s[_BEST_ERROR, lane] = min(s[_BEST_ERROR, lane], s[_ERROR, lane])
-            if attempt < _FITS - 1:
-                for c in range(3):
-                    for lane in range(LANES):
-                        det = s[_SAA, lane] * s[_SBB, lane] - s[_SAB, lane] * s[_SAB, lane]
-                        solid = det > np.float32(1e-3)
-                        inv = np.float32(1.0) / (det if solid else np.float32(1.0))
-                        a = (
-                            s[_SAP + c, lane] * s[_SBB, lane] - s[_SBP + c, lane] * s[_SAB, lane]
-                        ) * inv
-                        b = (
-                            s[_SBP + c, lane] * s[_SAA, lane] - s[_SAP + c, lane] * s[_SAB, lane]
-                        ) * inv
-                        s[_E0 + c, lane] = a if solid else s[_E0 + c, lane]
-                        s[_E1 + c, lane] = b if solid else s[_E1 + c, lane]
-        for lane in range(min(LANES, stop - first)):
-            c0 = (
-                (np.int32(s[_BEST0, lane]) << 11)
-                | (np.int32(s[_BEST0 + 1, lane]) << 5)
-                | np.int32(s[_BEST0 + 2, lane])
-            )
-            c1 = (
-                (np.int32(s[_BEST1, lane]) << 11)
-                | (np.int32(s[_BEST1 + 1, lane]) << 5)
-                | np.int32(s[_BEST1 + 2, lane])
-            )
-            bits = np.uint32(0)
-            if c0 != c1:
-                turned = c1 > c0 and not four
-                for i in range(16):
-                    t = np.int32(best_weight[i, lane])
-                    t = 3 - t if turned else t
-                    code = 0 if t == 0 else (1 if t == 3 else t + 1)
-                    bits |= np.uint32(code) << np.uint32(2 * i)
-                if turned:
-                    swap = c0
-                    c0 = c1
-                    c1 = swap
+    s = np.zeros(ROWS * L, np.float32)
+    words = np.empty((2, L), np.uint32)
+    opening = np.array([3, 0.06, 0.06, 2, 2], np.float32)
+    wr = weights[0]
+    wg = weights[1]
+    wb = weights[2]
+    for first in range(start, stop, L):
+        _load(texels, start, stop, first, limit, least, holes, s)
+        _centre(s, wr, wg, wb)
+        _axis(s)
+        for lane in range(L):
+            s[BERR * L + lane] = f(1e30)
+            s[HERR * L + lane] = f(1e30)
+        _begin(s, opening)
+        _weigh(s, wr, wg, wb)
+        _sums(s)
+        _refit(s)
+        if tier > 0 or _any_of_one(s):
+            _evaluate(s, wr, wg, wb)
+            _keep(s)
+            _match(s, matches, wr, wg, wb)
+        else:
+            for k in range(7 * L):
+                s[BQ * L + k] = s[Q * L + k]
+        if tier > 0:
+            _settle(s, wr, wg, wb)
+            _sums_of_best(s, wr, wg, wb)
+            _refit(s)
+            _refine(s, 2, wr, wg, wb)
+            _explore(s, first_starts, four, 2, 0, wr, wg, wb)
+            _moves(s, 1, wr, wg, wb)
+            _settle(s, wr, wg, wb)
+        if tier > 1:
+            _explore(s, more_starts, four, 2, 1, wr, wg, wb)
+            _pair_moves(s, 1, wr, wg, wb)
+            _moves(s, 1, wr, wg, wb)
+            _settle(s, wr, wg, wb)
+        _pack(s, four, words)
+        for lane in range(min(L, stop - first)):
             place = (first + lane) * stride + at
-            out[place] = np.uint8(c0 & 255)
-            out[place + 1] = np.uint8(c0 >> 8)
-            out[place + 2] = np.uint8(c1 & 255)
-            out[place + 3] = np.uint8(c1 >> 8)
-            for byte in range(4):
-                out[place + 4 + byte] = np.uint8((bits >> np.uint32(8 * byte)) & np.uint32(255))
+            out[place] = words[0, lane]
+            out[place + 1] = words[1, lane]
 
 
-@njit(nogil=True, cache=True)
-def decode_colours(
-    data: Bytes, start: int, stop: int, stride: int, at: int, out: Bytes, four: bool
+def _widened(bits: int) -> NDArray[np.int64]:
+    """Return all numbers of five or six bits as a decoder widens them to eight."""
+    numbers = np.arange(1 << bits)
+    return (numbers << (8 - bits)) | (numbers >> (2 * bits - 8))
+
+
+@cache
+def matches_of_one() -> NDArray[np.uint8]:
+    """Return the pairs of ends whose second place is nearest to each value.
+
+    Returns
+    -------
+    ndarray, uint8, shape (4, 256, 2)
+        By kind: three and four colours with ends of five bits, then of six. Of pairs that come
+        as near, the one whose ends lie closest together.
+    """
+    out = np.empty((4, 256, 2), np.uint8)
+    for kind in range(4):
+        wide = _widened(6 if kind > 1 else 5)
+        a, b = wide[:, np.newaxis], wide[np.newaxis, :]
+        second = (2 * a + b + 1) // 3 if kind & 1 else (a + b + 1) // 2
+        apart = np.abs(a - b)
+        for value in range(256):
+            best = np.argmin(np.abs(second - value) * 1024 + apart)
+            out[kind, value] = np.unravel_index(best, second.shape)
+    return out
+
+
+_FIRST = np.array([[2, 1 / 32, 1 / 32, 0, 0], [3, 0, 0, 6, 0], [3, 0, 0, 0, 6]], np.float32)
+_MORE = np.array(
+    [
+        *([3, 0, 0, 3, 3], [3, 0, 0, 4, 0], [3, 0, 0, 0, 4], [3, 0, 0, 6, 6]),
+        *([3, 0, 0, 9, 0], [3, 0, 0, 0, 9], [3, 0.12, 0, 0, 0], [3, 0, 0.12, 0, 0]),
+        *([3, 0.12, 0.12, 0, 0], [2, 0, 0, 0, 0], [2, 0, 0, 4, 4]),
+    ],
+    np.float32,
+)
+_TIERS = {Quality.FAST: 0, Quality.STANDARD: 1, Quality.BEST: 2}
+
+
+def write_colours(
+    texels: Bytes, out: NDArray[np.uint32], four: bool, quality: Quality, metric: Metric
 ) -> None:
-    """Decode the colour of the blocks ``start`` to ``stop``.
+    """Encode the colour of all blocks of a picture into its half of each block.
 
     Parameters
     ----------
-    data : ndarray, uint8, flat
-        Blocks, ``stride`` bytes each; these eight bytes lie at ``at``.
-    out : ndarray, uint8, shape (block count, 16, 4)
-        Colour is written; alpha only where ``four`` is false (BC1).
+    texels : ndarray, uint8, shape (height, width, 4)
+        Sides are multiples of four.
+    out : ndarray, uint32, shape (blocks, words)
+        The last two words of each block are written.
     four : bool
-        Whether four colours are read whatever the order of the ends (BC3).
+        Whether the decoder always reads four colours (BC2 and BC3).
+    quality, metric
+        As for :func:`stonestack.core.blocks.encode`.
     """
-    palette = np.empty((4, 4), np.int32)
-    for block in range(start, stop):
-        place = block * stride + at
-        for k in range(2):
-            packed = np.int32(data[place + 2 * k]) | (np.int32(data[place + 2 * k + 1]) << 8)
-            r = packed >> 11
-            g = (packed >> 5) & 63
-            b = packed & 31
-            palette[k, 0] = (r << 3) | (r >> 2)
-            palette[k, 1] = (g << 2) | (g >> 4)
-            palette[k, 2] = (b << 3) | (b >> 2)
-            palette[k, 3] = 255
-        first = np.int32(data[place]) | (np.int32(data[place + 1]) << 8)
-        second = np.int32(data[place + 2]) | (np.int32(data[place + 3]) << 8)
-        blended = four or first > second
-        for c in range(3):
-            e0 = palette[0, c]
-            e1 = palette[1, c]
-            if blended:
-                palette[2, c] = (2 * e0 + e1 + 1) // 3
-                palette[3, c] = (e0 + 2 * e1 + 1) // 3
-            else:
-                palette[2, c] = (e0 + e1 + 1) // 2
-                palette[3, c] = 0
-        palette[2, 3] = 255
-        palette[3, 3] = 255 if blended else 0
-        bits = np.uint32(0)
-        for byte in range(4):
-            bits |= np.uint32(data[place + 4 + byte]) << np.uint32(8 * byte)
-        for i in range(16):
-            code = np.int32((bits >> np.uint32(2 * i)) & np.uint32(3))
-            for c in range(3):
-                out[block, i, c] = palette[code, c]
-            if not four:
-                out[block, i, 3] = palette[code, 3]
+    holes = metric.holes and not four
+    limit, least = (128, 0) if holes else (1 if metric.clear else 0, 1 / 64)
+    weights = np.array([metric.red, metric.green, metric.blue], np.float32)
+    words = as_words(texels)
+    stride = out.shape[1]
+    flat = out.reshape(-1)
+
+    def band(start: int, stop: int) -> None:
+        encode_colours(
+            words,
+            start,
+            stop,
+            flat,
+            stride,
+            stride - 2,
+            four,
+            np.uint32(limit),
+            np.float32(least),
+            holes,
+            weights,
+            matches_of_one(),
+            _FIRST,
+            _MORE,
+            _TIERS[quality],
+        )
+
+    over_bands(band, out.shape[0], 64)

@@ -17,6 +17,19 @@ ALPHA_SAMPLE = 15
 """Channel number of alpha in a data format descriptor."""
 
 
+class Numbers(StrEnum):
+    """What the stored numbers of a format are, and how they stand in arrays."""
+
+    BYTES = "bytes"
+    """0 to 255 mean 0 to 1: uint8."""
+    SIGNED = "signed"
+    """-127 to 127 mean -1 to 1: int8."""
+    DEEP = "deep"
+    """Ten bits and two of alpha, in arrays brought to 0 to 65535: uint16."""
+    HALVES = "halves"
+    """Numbers as they are, half precision: float16."""
+
+
 @dataclass(frozen=True)
 class Part:
     """Bytes of a block or texel that hold some channels, apart from the others."""
@@ -61,8 +74,8 @@ class FormatInfo:
         The WebGL extension that format needs, or empty.
     kept : int
         Channels that are kept, where they are fewer than a decoded texel has.
-    written : bool
-        Whether we can write it, or read it only.
+    numbers : Numbers
+        What its stored numbers are.
     """
 
     title: str
@@ -82,7 +95,7 @@ class FormatInfo:
     gpu: int = 0
     gpu_extension: str = ""
     kept: int = 0
-    written: bool = True
+    numbers: Numbers = Numbers.BYTES
 
     @property
     def keeps(self) -> int:
@@ -172,14 +185,56 @@ class BlockFormat(StrEnum):
             gpu_extension=_RGTC,
         ),
     )
+    BC4S = (
+        "bc4s",
+        FormatInfo(
+            *("BC4 signed", "One channel from -1 to 1, 4 bits a texel", 8, 4, 1, 81, 0, 140, 0),
+            fourcc=(b"BC4S",),
+            model=131,
+            samples=((0, 64, 0),),
+            parts=(Part(0, 8, (0,)),),
+            gpu=0x8DBC,
+            gpu_extension=_RGTC,
+            numbers=Numbers.SIGNED,
+        ),
+    )
+    BC5S = (
+        "bc5s",
+        FormatInfo(
+            *("BC5 signed", "Two channels from -1 to 1, 8 bits a texel", 16, 4, 2, 84, 0, 142, 0),
+            fourcc=(b"BC5S",),
+            model=132,
+            samples=((0, 64, 0), (64, 64, 1)),
+            parts=(Part(0, 8, (0,)), Part(8, 16, (1,))),
+            gpu=0x8DBE,
+            gpu_extension=_RGTC,
+            numbers=Numbers.SIGNED,
+        ),
+    )
     BC6H = (
         "bc6h",
         FormatInfo(
-            *("BC6H", "Colour beyond white; read only", 16, 4, 4, 95, 0, 143, 0, ()),
+            *("BC6H", "Colour beyond white, 8 bits a texel", 16, 4, 4, 95, 0, 143, 0, ()),
             model=133,
             samples=((0, 128, 0),),
             parts=(Part(0, 16, _ALL),),
-            written=False,
+            gpu=0x8E8F,
+            gpu_extension=_BPTC,
+            kept=3,
+            numbers=Numbers.HALVES,
+        ),
+    )
+    BC6HS = (
+        "bc6hs",
+        FormatInfo(
+            *("BC6H signed", "Colour beyond white and below black", 16, 4, 4, 96, 0, 144, 0, ()),
+            model=133,
+            samples=((0, 128, 0),),
+            parts=(Part(0, 16, _ALL),),
+            gpu=0x8E8E,
+            gpu_extension=_BPTC,
+            kept=3,
+            numbers=Numbers.HALVES,
         ),
     )
     BC7 = (
@@ -201,6 +256,29 @@ class BlockFormat(StrEnum):
             samples=((0, 8, 0), (8, 8, 1), (16, 8, 2), (24, 8, ALPHA_SAMPLE)),
             parts=tuple(Part(n, n + 1, (n,)) for n in _ALL),
             masks=(0xFF, 0xFF00, 0xFF0000, 0xFF000000),
+        ),
+    )
+    RGB10A2 = (
+        "rgb10a2",
+        FormatInfo(
+            *("RGB10A2", "Ten bits a channel, two of alpha, not compressed", 4, 1, 4, 24, 0, 64, 0),
+            fourcc=(),
+            model=1,
+            samples=((0, 10, 0), (10, 10, 1), (20, 10, 2), (30, 2, ALPHA_SAMPLE)),
+            parts=(Part(0, 4, _ALL),),
+            masks=(0x3FF, 0xFFC00, 0x3FF00000, 0xC0000000),
+            numbers=Numbers.DEEP,
+        ),
+    )
+    RGBA16F = (
+        "rgba16f",
+        FormatInfo(
+            *("RGBA16F", "Half precision, not compressed, 64 bits a texel", 8, 1, 4, 10, 0, 97, 0),
+            fourcc=((113).to_bytes(4, "little"),),
+            model=1,
+            samples=((0, 16, 0), (16, 16, 1), (32, 16, 2), (48, 16, ALPHA_SAMPLE)),
+            parts=(Part(0, 8, _ALL),),
+            numbers=Numbers.HALVES,
         ),
     )
     RG8 = (

@@ -1,176 +1,510 @@
-"""Eight-value blocks of one channel: the whole of BC4, half of BC5, the alpha of BC3.
+"""One channel on a line between two ends: the encoder of BC4, of both halves of BC5, and of the
+alpha of BC3.
 
-Layout: Khronos Data Format Specification 1.3, section 19.1 (RGTC); the interpolation is
-the specification's, rounded to nearest. Two end values of 8 bits, then sixteen indices of
-3 bits. With ``end0 > end1`` six values are interpolated between the ends; otherwise four
-are, and indices 6 and 7 mean 0 and 255.
+Layout: Khronos Data Format Specification 1.3, section 19.1 (RGTC). Two ends of 8 bits, then sixteen
+indices of 3 bits. With the first end greater, six values lie between them; otherwise four do, and
+the last two indices are the limits: 0 and 255, or -127 and 127 where numbers are signed. Signed
+numbers are worked on as 0 to 254.
+
+Sixteen blocks are worked on side by side, one a lane (see :mod:`.endpoints`). Both kinds are tried:
+ends begin at the block's extremes, without the limits for the second kind, drawn in by a share; a
+refit by least squares and steps of either end follow, coarse ones first. Errors are those of whole
+numbers, as a decoder rounds them.
 """
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
-from numba import njit
+from numpy.typing import NDArray
 
-from stonestack.core.blocks.layout import LANES
+from stonestack.core.blocks.lanes import LANES as L
+from stonestack.core.blocks.lanes import f, kernel
+from stonestack.core.blocks.layout import as_words
+from stonestack.core.blocks.quality import Metric, Quality
 from stonestack.core.image import Bytes
+from stonestack.core.parallel import over_bands
 
-# Rows of the scratch array: one block of memory, so that the compiler can see that
-# its rows do not overlap and turns the loops over lanes into vector instructions.
-_LOW = 0
-_HIGH = 1
-_LOW2 = 2
-_HIGH2 = 3
-_ERROR = 4
-_ERROR2 = 5
-_SAA = 6
-_SAB = 7
-_SBB = 8
-_SAV = 9
-_SBV = 10
-_SCALE = 11
-_ROWS = 12
+# Rows of the scratch array.
+V = 0
+"""Values, 0 to 255 or 254."""
+M = 16
+"""How much each counts."""
+T = 32
+"""Indices, when a block is packed."""
+LOW = 48
+HIGH = 49
+A = 50
+"""The ends that are tried, and the steps between them: 7, or 5 with both limits beside."""
+B = 51
+N = 52
+ERR = 53
+BA = 54
+"""The best ends found, likewise."""
+BB = 55
+BN = 56
+BERR = 57
+S = 58
+"""Sums over texels on the line: weights, places, their squares, values, places times values."""
+OERR = 63
+GA = 64
+"""The best of all beginnings, while another is tried."""
+GERR = 67
+ROWS = 68
 
 
-@njit(nogil=True, cache=True, fastmath=True, error_model="numpy")
+@kernel
+def _load(texels: Any, start: int, stop: int, first: int, shift: Any, signed: bool, s: Any) -> None:
+    """Put one channel of sixteen blocks into the lanes."""
+    across = texels.shape[1] // 4
+    byte = np.uint32(255)
+    # As bytes, signed numbers are 0 to 127 and then -128 to -1; -128 means -127.
+    turn = np.uint32(127 if signed else 0)
+    row = first + L <= stop and first // across == (first + L - 1) // across
+    y0 = first // across * 4
+    x0 = first % across * 4
+    for i in range(16):
+        if row:
+            y = y0 + (i >> 2)
+            x = x0 + (i & 3)
+            for lane in range(L):
+                v = np.int32(((texels[y, x + 4 * lane] >> shift) + turn) & byte)
+                s[(V + i) * L + lane] = f(v)
+        else:
+            for lane in range(L):
+                block = min(first + lane, stop - 1)
+                v = texels[block // across * 4 + (i >> 2), block % across * 4 + (i & 3)]
+                s[(V + i) * L + lane] = f(np.int32(((v >> shift) + turn) & byte))
+    if signed:
+        for i in range(16):
+            for lane in range(L):
+                v = s[(V + i) * L + lane]
+                s[(V + i) * L + lane] = f(0) if v > f(254.5) else v
+
+
+@kernel
+def _weigh(s: Any, limits: Any, top: Any) -> None:
+    """Set how much each texel counts: those at the limits as told."""
+    for i in range(16):
+        for lane in range(L):
+            v = s[(V + i) * L + lane]
+            s[(M + i) * L + lane] = limits if v < f(0.5) or v > top - f(0.5) else f(1)
+
+
+@kernel
+def _weigh_angles(
+    texels: Any, start: int, stop: int, first: int, second: bool, signed: bool, top: Any, s: Any
+) -> None:
+    """Set how much each texel counts where red and green are x and y of unit vectors.
+
+    An error of x turns the vector by that, and by what z follows: ``1 + x * x / (z * z)``.
+    """
+    across = texels.shape[1] // 4
+    byte = np.uint32(255)
+    turn = np.uint32(127 if signed else 0)
+    scale = f(2) / top
+    for i in range(16):
+        for lane in range(L):
+            block = min(first + lane, stop - 1)
+            v = texels[block // across * 4 + (i >> 2), block % across * 4 + (i & 3)]
+            x = f(np.int32((v + turn) & byte)) * scale - f(1)
+            y = f(np.int32(((v >> np.uint32(8)) + turn) & byte)) * scale - f(1)
+            z = max(f(1) - x * x - y * y, f(1 / 16))
+            own = y if second else x
+            s[(M + i) * L + lane] = f(1) + own * own / z
+
+
+@kernel
+def _span(s: Any, top: Any) -> None:
+    """Take the extremes."""
+    for lane in range(L):
+        lo = top
+        hi = f(0)
+        for i in range(16):
+            v = s[(V + i) * L + lane]
+            lo = min(lo, v)
+            hi = max(hi, v)
+        s[LOW * L + lane] = lo
+        s[HIGH * L + lane] = hi
+
+
+@kernel
+def _inner_span(s: Any, top: Any) -> int:
+    """Take the extremes without the limits; return how many blocks have any of those."""
+    n = 0
+    for lane in range(L):
+        lo = f(300)
+        hi = f(-1)
+        n += 1 if s[LOW * L + lane] < f(0.5) or s[HIGH * L + lane] > top - f(0.5) else 0
+        for i in range(16):
+            v = s[(V + i) * L + lane]
+            lo = min(lo, v if v > f(0.5) else f(300))
+            hi = max(hi, v if v < top - f(0.5) else f(-1))
+        lo = min(lo, top)
+        hi = max(hi, f(0))
+        s[LOW * L + lane] = min(lo, hi)
+        s[HIGH * L + lane] = max(lo, hi)
+    return n
+
+
+@kernel
+def _begin(s: Any, n: Any, near: Any, far: Any, top: Any) -> None:
+    """Put the ends at the extremes, drawn in by shares."""
+    for lane in range(L):
+        lo = s[LOW * L + lane]
+        hi = s[HIGH * L + lane]
+        d = hi - lo
+        s[A * L + lane] = np.rint(max(lo + near * d, f(0)))
+        s[B * L + lane] = np.rint(min(hi - far * d, top))
+        s[N * L + lane] = n
+
+
+@kernel
+def _score(s: Any, top: Any) -> None:
+    """Take what is lost."""
+    for lane in range(L):
+        s[ERR * L + lane] = f(0)
+    for i in range(0, 16, 4):
+        for lane in range(L):
+            a = s[A * L + lane]
+            d = s[B * L + lane] - a
+            n = s[N * L + lane]
+            slope = n / (d if abs(d) > f(0.5) else f(1))
+            slope = slope if abs(d) > f(0.5) else f(0)
+            step = d / n
+            far = f(1e6) if n > f(6.0) else f(0)
+            e = f(0)
+            for j in range(4):
+                v = s[(V + i + j) * L + lane]
+                t = np.rint(min(max((v - a) * slope, f(0)), n))
+                g = v - np.rint(a + t * step)
+                h = v if v < top * f(0.5) else top - v
+                e += s[(M + i + j) * L + lane] * min(g * g, h * h + far)
+            s[ERR * L + lane] += e
+
+
+@kernel
+def _sums(s: Any, top: Any) -> None:
+    """Score, and take what a refit needs."""
+    for lane in range(L):
+        s[ERR * L + lane] = f(0)
+        for k in range(5):
+            s[(S + k) * L + lane] = f(0)
+    for i in range(0, 16, 4):
+        for lane in range(L):
+            a = s[A * L + lane]
+            d = s[B * L + lane] - a
+            n = s[N * L + lane]
+            slope = n / (d if abs(d) > f(0.5) else f(1))
+            slope = slope if abs(d) > f(0.5) else f(0)
+            step = d / n
+            far = f(1e6) if n > f(6.0) else f(0)
+            e = f(0)
+            w = f(0)
+            st = f(0)
+            stt = f(0)
+            sv = f(0)
+            stv = f(0)
+            for j in range(4):
+                v = s[(V + i + j) * L + lane]
+                t = np.rint(min(max((v - a) * slope, f(0)), n))
+                g = v - np.rint(a + t * step)
+                h = v if v < top * f(0.5) else top - v
+                m = s[(M + i + j) * L + lane]
+                g *= g
+                h = h * h + far
+                e += m * min(g, h)
+                m = m if g <= h else f(0)
+                w += m
+                st += m * t
+                stt += m * t * t
+                sv += m * v
+                stv += m * t * v
+            s[ERR * L + lane] += e
+            s[S * L + lane] += w
+            s[(S + 1) * L + lane] += st
+            s[(S + 2) * L + lane] += stt
+            s[(S + 3) * L + lane] += sv
+            s[(S + 4) * L + lane] += stv
+
+
+@kernel
+def _refit(s: Any, top: Any) -> None:
+    """Find the ends that fit the places best (least squares)."""
+    for lane in range(L):
+        w = s[S * L + lane]
+        st = s[(S + 1) * L + lane]
+        stt = s[(S + 2) * L + lane]
+        sv = s[(S + 3) * L + lane]
+        stv = s[(S + 4) * L + lane]
+        n = s[N * L + lane]
+        det = w * stt - st * st
+        solid = det > f(0.5)
+        inv = f(1) / (det if solid else f(1))
+        slope = (w * stv - st * sv) * inv
+        a = (sv - slope * st) / max(w, f(1e-3))
+        b = a + slope * n
+        a = np.rint(min(max(a, f(0)), top))
+        b = np.rint(min(max(b, f(0)), top))
+        s[A * L + lane] = a if solid else s[A * L + lane]
+        s[B * L + lane] = b if solid else s[B * L + lane]
+
+
+@kernel
+def _keep(s: Any) -> int:
+    """Keep what is better than the best so far; return how many lanes that was."""
+    n = 0
+    for lane in range(L):
+        n += 1 if s[ERR * L + lane] < s[BERR * L + lane] else 0
+    if n == 0:
+        return 0
+    for lane in range(L):
+        better = s[ERR * L + lane] < s[BERR * L + lane]
+        for k in range(3):
+            s[(BA + k) * L + lane] = s[(A + k) * L + lane] if better else s[(BA + k) * L + lane]
+        s[BERR * L + lane] = s[ERR * L + lane] if better else s[BERR * L + lane]
+    return n
+
+
+@kernel
+def _stepped(s: Any, da: Any, db: Any, share: Any, top: Any) -> None:
+    """Try the best ends moved: by a share of the span, or by one."""
+    for lane in range(L):
+        d = max(f(1), np.rint((s[BB * L + lane] - s[BA * L + lane]) * share))
+        s[A * L + lane] = min(max(s[BA * L + lane] + da * d, f(0)), top)
+        s[B * L + lane] = min(max(s[BB * L + lane] + db * d, f(0)), top)
+        s[N * L + lane] = s[BN * L + lane]
+
+
+@kernel
+def _moves(s: Any, rounds: int, share: Any, corners: bool, top: Any) -> None:
+    """Move either end or both, as long as it gets better."""
+    for _ in range(rounds):
+        changed = 0
+        for k in range(8 if corners else 4):
+            # Either end, then both: together, and against each other.
+            sign = f(1) if k & 1 else f(-1)
+            da = sign if k < 2 or k > 3 else f(0)
+            db = sign if k == 2 or k == 3 or k == 4 or k == 5 else f(0)
+            db = -sign if k > 5 else db
+            _stepped(s, da, db, share, top)
+            _score(s, top)
+            changed += _keep(s)
+        if changed == 0:
+            break
+
+
+@kernel
+def _pack(s: Any, codes: Any, top: Any, signed: bool) -> None:
+    """Write ends and indices, as two words a lane."""
+    for i in range(0, 16, 4):
+        for lane in range(L):
+            a = s[BA * L + lane]
+            d = s[BB * L + lane] - a
+            n = s[BN * L + lane]
+            k = n / (d if abs(d) > f(0.5) else f(1))
+            k = k if abs(d) > f(0.5) else f(0)
+            step = d / n
+            far = f(1e6) if n > f(6.0) else f(0)
+            # eight values: the first stored end is the greater; six: it is not
+            turned = (d > f(0)) == (n > f(6.0))
+            for j in range(4):
+                v = s[(V + i + j) * L + lane]
+                t = np.rint(min(max((v - a) * k, f(0)), n))
+                g = v - np.rint(a + t * step)
+                h = v if v < top * f(0.5) else top - v
+                t = n - t if turned else t
+                code = f(0) if t < f(0.5) else (f(1) if t > n - f(0.5) else t + f(1))
+                code = code if abs(d) > f(0.5) else f(0)
+                s[(T + i + j) * L + lane] = (
+                    code if g * g <= h * h + far else (f(6.0) if v < top * f(0.5) else f(7.0))
+                )
+    for lane in range(L):
+        a = s[BA * L + lane]
+        d = s[BB * L + lane] - a
+        n = s[BN * L + lane]
+        turned = (d > f(0)) == (n > f(6.0))
+        first = np.uint32(np.int32(a + d if turned else a))
+        second = np.uint32(np.int32(a if turned else a + d))
+        if signed:
+            first = (first - np.uint32(127)) & np.uint32(255)
+            second = (second - np.uint32(127)) & np.uint32(255)
+        c = first | (second << np.uint32(8))
+        w = np.uint32(0)
+        for i in range(5):
+            c |= np.uint32(np.int32(s[(T + i) * L + lane])) << np.uint32(16 + 3 * i)
+        five = np.uint32(np.int32(s[(T + 5) * L + lane]))
+        c |= five << np.uint32(31)
+        w = five >> np.uint32(1)
+        for i in range(6, 16):
+            w |= np.uint32(np.int32(s[(T + i) * L + lane])) << np.uint32(3 * i - 16)
+        codes[0, lane] = c
+        codes[1, lane] = w
+
+
+@kernel
+def _swap(s: Any, out: bool) -> None:
+    """Put the best of all aside, or take the better of both back."""
+    for lane in range(L):
+        better = s[GERR * L + lane] <= s[BERR * L + lane] and not out
+        for k in range(4):
+            held = s[(GA + k) * L + lane]
+            s[(GA + k) * L + lane] = s[(BA + k) * L + lane]
+            s[(BA + k) * L + lane] = held if better else s[(BA + k) * L + lane]
+        s[BERR * L + lane] = f(1e30) if out else s[BERR * L + lane]
+
+
+@kernel
+def _refined(s: Any, top: Any, rounds: int) -> None:
+    """Refit as long as it gets better."""
+    for lane in range(L):
+        s[OERR * L + lane] = f(1e29)
+    for k in range(rounds + 1):
+        if k < rounds:
+            _sums(s, top)
+        else:
+            _score(s, top)
+        alive = 0
+        for lane in range(L):
+            # A lane that got no better stops, whatever those beside it do.
+            better = s[ERR * L + lane] < s[OERR * L + lane]
+            s[ERR * L + lane] = s[ERR * L + lane] if better else f(1e30)
+            s[OERR * L + lane] = s[ERR * L + lane] if better else f(-1)
+            alive += 1 if better else 0
+        if alive == 0:
+            break
+        _keep(s)
+        if k < rounds:
+            _refit(s, top)
+
+
+@kernel
 def encode_scalar(
-    texels: Bytes, channel: int, start: int, stop: int, out: Bytes, stride: int, at: int
+    texels: Any,
+    start: int,
+    stop: int,
+    out: Any,
+    stride: int,
+    at: int,
+    channel: int,
+    signed: bool,
+    angles: bool,
+    limits: Any,
+    starts: Any,
+    more_starts: Any,
+    shares: Any,
+    tier: int,
 ) -> None:
     """Encode one channel of the blocks ``start`` to ``stop``.
 
     Parameters
     ----------
-    texels : ndarray, uint8, shape (height, width, channels)
-        Sides are multiples of four.
-    channel : int
-        Which channel.
+    texels : ndarray, uint32, shape (height, width)
+        Channel 0 in the lowest byte; sides are multiples of four.
     start, stop : int
         Half-open range of blocks, counted row by row.
-    out : ndarray, uint8, flat
-        Written at ``block * stride + at``, eight bytes a block.
+    out : ndarray, uint32, flat
+        Written at ``block * stride + at``, two words a block.
     stride, at : int
-        Bytes of a whole block, and where in it these eight lie.
-
-    Notes
-    -----
-    The ends start at the block's extremes; indices are assigned on the even scale between
-    them; one least-squares refit of the ends follows, and is kept for those blocks whose
-    error it lowers.
+        Words of a whole block, and where in it these two lie.
+    channel : int
+    signed : bool
+        Whether numbers go from -127 to 127, in two's complement.
+    angles : bool
+        Whether channels 0 and 1 are x and y of unit vectors, whose angle counts.
+    limits : float32
+        How much texels at either limit count.
+    starts, more_starts : ndarray, float32, shape (count, 2)
+        Shares by which both ends begin drawn in: the usual ones and two for rims, and those that
+        the best tier adds.
+    shares : ndarray, float32
+        Steps of the ends as shares of the span, coarse ones first; 0 means by one.
+    tier : int
+        0, 1 or 2: fast, standard or best.
     """
-    across = texels.shape[1] // 4
-    s = np.empty((_ROWS, LANES), np.float32)
-    v = np.empty((16, LANES), np.float32)
-    index = np.empty((16, LANES), np.float32)
-    fitted = np.empty((16, LANES), np.float32)
-    for first in range(start, stop, LANES):
-        for lane in range(LANES):
-            block = min(first + lane, stop - 1)
-            y0 = (block // across) * 4
-            x0 = (block % across) * 4
-            for i in range(16):
-                v[i, lane] = np.float32(texels[y0 + (i >> 2), x0 + (i & 3), channel])
-        for lane in range(LANES):
-            s[_LOW, lane] = v[0, lane]
-            s[_HIGH, lane] = v[0, lane]
-        for i in range(1, 16):
-            for lane in range(LANES):
-                s[_LOW, lane] = min(s[_LOW, lane], v[i, lane])
-                s[_HIGH, lane] = max(s[_HIGH, lane], v[i, lane])
-        for lane in range(LANES):
-            span = s[_HIGH, lane] - s[_LOW, lane]
-            s[_SCALE, lane] = np.float32(7.0) / max(span, np.float32(1.0))
-            s[_ERROR, lane] = np.float32(0.0)
-            s[_SAA, lane] = np.float32(0.0)
-            s[_SAB, lane] = np.float32(0.0)
-            s[_SBB, lane] = np.float32(0.0)
-            s[_SAV, lane] = np.float32(0.0)
-            s[_SBV, lane] = np.float32(0.0)
-        for i in range(16):
-            for lane in range(LANES):
-                t = np.floor((v[i, lane] - s[_LOW, lane]) * s[_SCALE, lane] + np.float32(0.5))
-                index[i, lane] = t
-                b = t * np.float32(1.0 / 7.0)
-                a = np.float32(1.0) - b
-                gap = v[i, lane] - np.floor(
-                    a * s[_LOW, lane] + b * s[_HIGH, lane] + np.float32(0.5)
-                )
-                s[_ERROR, lane] += gap * gap
-                s[_SAA, lane] += a * a
-                s[_SAB, lane] += a * b
-                s[_SBB, lane] += b * b
-                s[_SAV, lane] += a * v[i, lane]
-                s[_SBV, lane] += b * v[i, lane]
-        for lane in range(LANES):
-            determinant = s[_SAA, lane] * s[_SBB, lane] - s[_SAB, lane] * s[_SAB, lane]
-            solid = determinant > np.float32(1e-4)
-            inverse = np.float32(1.0) / (determinant if solid else np.float32(1.0))
-            lo = (s[_SAV, lane] * s[_SBB, lane] - s[_SBV, lane] * s[_SAB, lane]) * inverse
-            hi = (s[_SBV, lane] * s[_SAA, lane] - s[_SAV, lane] * s[_SAB, lane]) * inverse
-            lo = np.floor(min(max(lo, np.float32(0.0)), np.float32(255.0)) + np.float32(0.5))
-            hi = np.floor(min(max(hi, np.float32(0.0)), np.float32(255.0)) + np.float32(0.5))
-            s[_LOW2, lane] = lo if solid else s[_LOW, lane]
-            s[_HIGH2, lane] = hi if solid else s[_HIGH, lane]
-            span = s[_HIGH2, lane] - s[_LOW2, lane]
-            s[_SCALE, lane] = np.float32(7.0) / max(span, np.float32(1.0))
-            s[_ERROR2, lane] = np.float32(0.0)
-        for i in range(16):
-            for lane in range(LANES):
-                t = np.floor((v[i, lane] - s[_LOW2, lane]) * s[_SCALE, lane] + np.float32(0.5))
-                t = min(max(t, np.float32(0.0)), np.float32(7.0))
-                fitted[i, lane] = t
-                b = t * np.float32(1.0 / 7.0)
-                value = s[_LOW2, lane] + b * (s[_HIGH2, lane] - s[_LOW2, lane])
-                gap = v[i, lane] - np.floor(value + np.float32(0.5))
-                s[_ERROR2, lane] += gap * gap
-        for lane in range(min(LANES, stop - first)):
-            better = s[_ERROR2, lane] < s[_ERROR, lane] and s[_HIGH2, lane] > s[_LOW2, lane]
-            lo = s[_LOW2, lane] if better else s[_LOW, lane]
-            hi = s[_HIGH2, lane] if better else s[_HIGH, lane]
-            bits = np.uint64(0)
-            if hi > lo:
-                for i in range(16):
-                    t = np.int32(fitted[i, lane] if better else index[i, lane])
-                    # Position 7 is end0 (index 0), position 0 is end1 (index 1); between
-                    # them the indices 2..7 run from end0 to end1.
-                    code = 0 if t == 7 else (1 if t == 0 else 8 - int(t))
-                    bits |= np.uint64(code) << np.uint64(3 * i)
+    s = np.zeros(ROWS * L, np.float32)
+    codes = np.empty((2, L), np.uint32)
+    top = f(254) if signed else f(255)
+    shift = np.uint32(8 * channel)
+    for first in range(start, stop, L):
+        _load(texels, start, stop, first, shift, signed, s)
+        if angles:
+            _weigh_angles(texels, start, stop, first, channel == 1, signed, top, s)
+        else:
+            _weigh(s, limits, top)
+        for lane in range(L):
+            s[BERR * L + lane] = f(1e30)
+        for kind in range(2):
+            _span(s, top)
+            rims = _inner_span(s, top) if kind else 0
+            if kind and rims == 0 and tier == 0:
+                break
+            # Rims of masks are evenly spaced between the limits: one end lies beyond them.
+            for k in range(3 if rims and tier > 0 else 1):
+                _begin(s, f(5) if kind else f(7), starts[k, 0], starts[k, 1], top)
+                _refined(s, top, 1)
+        if tier > 0:
+            for k in range(shares.shape[0]):
+                _moves(s, 1, shares[k], True, top)
+        if tier > 1:
+            for kind in range(2):
+                _span(s, top)
+                if kind:
+                    _inner_span(s, top)
+                for k in range(more_starts.shape[0]):
+                    _swap(s, True)
+                    _begin(s, f(5) if kind else f(7), more_starts[k, 0], more_starts[k, 1], top)
+                    _refined(s, top, 1)
+                    _moves(s, 1, f(1 / 28), True, top)
+                    _moves(s, 1, f(0), True, top)
+                    _swap(s, False)
+            _moves(s, 2, f(0), True, top)
+        _pack(s, codes, top, signed)
+        for lane in range(min(L, stop - first)):
             place = (first + lane) * stride + at
-            out[place] = np.uint8(hi)
-            out[place + 1] = np.uint8(lo)
-            for byte in range(6):
-                out[place + 2 + byte] = np.uint8((bits >> np.uint64(8 * byte)) & np.uint64(255))
+            out[place] = codes[0, lane]
+            out[place + 1] = codes[1, lane]
 
 
-@njit(nogil=True, cache=True)
-def decode_scalar(
-    data: Bytes, start: int, stop: int, stride: int, at: int, out: Bytes, channel: int
+_STARTS = np.array([[1 / 32, 1 / 32], [0, -1 / 4], [-1 / 4, 0]], np.float32)
+_MORE = np.array(
+    [[0, 0], [0, 1 / 12], [1 / 12, 0], [1 / 12, 1 / 12], [1 / 6, 0], [0, 1 / 6]], np.float32
+)
+_SHARES = np.array([1 / 14, 1 / 28, 0], np.float32)
+_TIERS = {Quality.FAST: 0, Quality.STANDARD: 1, Quality.BEST: 2}
+
+
+def write_channel(
+    texels: Bytes,
+    out: NDArray[np.uint32],
+    at: int,
+    channel: int,
+    quality: Quality,
+    metric: Metric,
+    signed: bool = False,
 ) -> None:
-    """Decode one channel of the blocks ``start`` to ``stop``.
+    """Encode one channel of all blocks of a picture into its part of each block.
 
     Parameters
     ----------
-    data : ndarray, uint8, flat
-        Blocks, ``stride`` bytes each; these eight bytes lie at ``at``.
-    out : ndarray, uint8, shape (block count, 16, channels)
-        Written in channel ``channel``.
+    texels : ndarray, uint8, shape (height, width, 4)
+        Sides are multiples of four; signed numbers in two's complement.
+    out : ndarray, uint32, shape (blocks, words)
+    at : int
+        The first of the two words that are written.
+    channel, quality, metric
+    signed : bool
+        Whether numbers go from -127 to 127.
     """
-    palette = np.empty(8, np.int32)
-    for block in range(start, stop):
-        place = block * stride + at
-        e0 = np.int32(data[place])
-        e1 = np.int32(data[place + 1])
-        palette[0] = e0
-        palette[1] = e1
-        if e0 > e1:
-            for k in range(1, 7):
-                palette[k + 1] = ((7 - k) * e0 + k * e1 + 3) // 7
-        else:
-            for k in range(1, 5):
-                palette[k + 1] = ((5 - k) * e0 + k * e1 + 2) // 5
-            palette[6] = 0
-            palette[7] = 255
-        bits = np.uint64(0)
-        for byte in range(6):
-            bits |= np.uint64(data[place + 2 + byte]) << np.uint64(8 * byte)
-        for i in range(16):
-            code = np.int32((bits >> np.uint64(3 * i)) & np.uint64(7))
-            out[block, i, channel] = palette[code]
+    words = as_words(texels)
+    flat, stride = out.reshape(-1), out.shape[1]
+    limits = np.float32(metric.limits)
+    tier = _TIERS[quality]
+    angles = metric.angles and channel < 2
+
+    def band(start: int, stop: int) -> None:
+        more = (signed, angles, limits, _STARTS, _MORE, _SHARES, tier)
+        encode_scalar(words, start, stop, flat, stride, at, channel, *more)
+
+    over_bands(band, out.shape[0], 64)

@@ -10,7 +10,7 @@ from stonestack.core.blocks.formats import FORMATS
 from stonestack.core.blocks.opacity import see_through
 from stonestack.core.codecs import dds, ktx2
 from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content, kind_by_name
-from stonestack.core.codecs.texture import Texture, compress
+from stonestack.core.codecs.texture import Making, Texture, compress
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Picture, Space
 from stonestack.core.readers import reader
@@ -23,6 +23,7 @@ __all__ = [
     "READABLE",
     "FileFacts",
     "FileKind",
+    "Making",
     "Texture",
     "compress",
     "dds",

@@ -51,6 +51,11 @@ _BY_FOURCC = {code: format_ for format_, info in FORMATS.items() for code in inf
 Header = Literal["dx10", "legacy"]
 
 
+def usual_header(format_: BlockFormat) -> Header:
+    """Return the older header, which every reader knows, where it has words for a format."""
+    return "legacy" if format_.info.fourcc or format_.info.masks else "dx10"
+
+
 def write(texture: Texture, header: Header = "dx10") -> bytes:
     """Return a DDS file.
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 import struct
 from math import lcm
 
-from stonestack.core.blocks.formats import ALPHA_SAMPLE, FORMATS, BlockFormat
+from stonestack.core.blocks.formats import ALPHA_SAMPLE, FORMATS, BlockFormat, Numbers
 from stonestack.core.codecs.texture import Texture, check_texture_size
 from stonestack.core.errors import BadFile
 from stonestack.core.readers import reader
@@ -20,7 +20,11 @@ _HEADER = struct.Struct("<12s9I4I2Q")
 _LEVEL = struct.Struct("<3Q")
 
 _LINEAR, _SRGB, _BT709 = 1, 2, 1
-_QUALIFIER_LINEAR = 0x10
+_QUALIFIER_LINEAR, _QUALIFIER_SIGNED, _QUALIFIER_FLOAT = 0x10, 0x40, 0x80
+_ONE, _MINUS_ONE = 0x3F800000, 0xBF800000
+"""1 and -1 as single precision, which bound floating samples."""
+_TYPE_BYTES = {BlockFormat.RGB10A2: 4, BlockFormat.RGBA16F: 2}
+"""Bytes of the words that texels are made of, where those are more than one (section 3.3)."""
 
 _BY_VK: dict[int, tuple[BlockFormat, bool]] = {
     number: (format_, srgb)
@@ -51,7 +55,7 @@ def write(texture: Texture) -> bytes:
         place = offsets[level] + len(body[-1])
     header = _HEADER.pack(
         MAGIC,
-        *(info.vk_srgb if texture.srgb else info.vk, 1),
+        *(info.vk_srgb if texture.srgb else info.vk, _TYPE_BYTES.get(texture.format, 1)),
         *(texture.width, texture.height, 0),
         *(0, 1, count, 0),
         *(index_end, len(descriptor), values_at, len(values)),
@@ -110,7 +114,7 @@ def _descriptor(texture: Texture) -> bytes:
     compressed = info.block > 1
     alpha = ALPHA_SAMPLE | (_QUALIFIER_LINEAR if texture.srgb else 0)
     samples = [(at, bits, alpha if n == ALPHA_SAMPLE else n) for at, bits, n in info.samples]
-    top = 0xFFFFFFFF if compressed else 255
+    kind, bounds = _bounds(texture.format)
     size = 24 + 16 * len(samples)
     side = info.block - 1
     block = struct.pack(
@@ -123,8 +127,25 @@ def _descriptor(texture: Texture) -> bytes:
         *(info.unit_bytes, 0, 0, 0, 0, 0, 0, 0),
     )
     for offset, length, channel in samples:
-        block += struct.pack("<HBB4B2I", offset, length - 1, channel, 0, 0, 0, 0, 0, top)
+        low, high = bounds or (0, 0xFFFFFFFF if compressed else (1 << length) - 1)
+        sample = (offset, length - 1, channel | kind)
+        block += struct.pack("<HBB4B2I", *sample, 0, 0, 0, 0, low, high)
     return struct.pack("<I", len(block) + 4) + block
+
+
+def _bounds(format_: BlockFormat) -> tuple[int, tuple[int, int] | None]:
+    """Return the qualifiers of a format's samples, and their bounds where they are not plain.
+
+    Khronos Data Format Specification 1.3, section 5.13 and tables 53 and 58.
+    """
+    numbers = format_.info.numbers
+    if numbers is Numbers.SIGNED:
+        return _QUALIFIER_SIGNED, (0x80000001, 0x7FFFFFFF)
+    if numbers is Numbers.HALVES and format_ is BlockFormat.BC6H:
+        return _QUALIFIER_FLOAT, (0, _ONE)
+    if numbers is Numbers.HALVES:
+        return _QUALIFIER_FLOAT | _QUALIFIER_SIGNED, (_MINUS_ONE, _ONE)
+    return 0, None
 
 
 def _key_values(pairs: dict[str, str]) -> bytes:

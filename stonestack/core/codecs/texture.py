@@ -8,12 +8,24 @@ from dataclasses import dataclass
 import numpy as np
 
 from stonestack.core import blocks, stopping
-from stonestack.core.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.blocks.formats import FORMATS, BlockFormat, Numbers
+from stonestack.core.blocks.quality import Metric, Quality, metric_of
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Bytes, Picture, Space
-from stonestack.core.mips import chain, level_count, level_size
+from stonestack.core.mips import Gloss, MipFilter, chain, level_count, level_size
 from stonestack.core.spread import spread
-from stonestack.core.texels import from_texels, shrunk, to_texels
+from stonestack.core.texels import (
+    eight,
+    from_halves,
+    from_signed,
+    from_texels,
+    halves_of,
+    lit,
+    shrunk,
+    signed_texels,
+    to_texels,
+    unsigned,
+)
 
 _BAND = 4 << 20
 """Texels that are decoded at once where a texture is made small."""
@@ -64,7 +76,11 @@ class Texture:
         return level
 
     def texels(self, level: int = 0) -> Bytes:
-        """Decode one level to stored texels, uint8 (height, width, channels)."""
+        """Decode one level to texels of bytes, uint8 (height, width, channels)."""
+        return _in_bytes(self.stored(level), self.format)
+
+    def stored(self, level: int = 0) -> blocks.Stored:
+        """Decode one level to the format's own numbers, (height, width, channels)."""
         return blocks.decode(self.format, self.levels[level], *self.size(level))
 
     def first_rows(self, count: int) -> Bytes:
@@ -72,7 +88,7 @@ class Texture:
         info = FORMATS[self.format]
         rows = min(self.height, -(-count // info.block) * info.block)
         part = self.levels[0][: info.level_bytes(self.width, rows)]
-        return blocks.decode(self.format, part, self.width, rows)
+        return _in_bytes(blocks.decode(self.format, part, self.width, rows), self.format)
 
     def small(self, longest: int) -> Bytes:
         """Decode to a longest side of no less than this, and less than twice as much.
@@ -99,13 +115,39 @@ class Texture:
             part = data[
                 info.level_bytes(width, top) if top else 0 : info.level_bytes(width, bottom)
             ]
-            texels = blocks.decode(self.format, part, width, bottom - top)
+            decoded = blocks.decode(self.format, part, width, bottom - top)
+            texels = _in_bytes(decoded, self.format)
             parts.append(shrunk(texels, step, texels.shape[2] == _WITH_ALPHA))
         return np.concatenate(parts)
 
     def picture(self, space: Space, level: int = 0) -> Picture:
-        """Decode one level to a working picture."""
-        return from_texels(self.texels(level), space)
+        """Decode one level to a working picture, all that its numbers hold."""
+        numbers, texels = self.format.info.numbers, self.stored(level)
+        if numbers is Numbers.SIGNED:
+            return from_signed(texels.view(np.int8), space)
+        if numbers is Numbers.HALVES:
+            return from_halves(texels, space)
+        return from_texels(texels, space)
+
+
+def stored(picture: Picture, format_: BlockFormat) -> blocks.Stored:
+    """Return a picture's texels as a format stores them, (height, width, 4)."""
+    numbers = format_.info.numbers
+    if numbers is Numbers.SIGNED:
+        return signed_texels(picture).view(np.uint8)
+    if numbers is Numbers.HALVES:
+        return halves_of(picture)
+    return to_texels(picture, 16 if numbers is Numbers.DEEP else 8)
+
+
+def _in_bytes(texels: blocks.Stored, format_: BlockFormat) -> Bytes:
+    """Return decoded texels as bytes, whatever the format's numbers are."""
+    numbers = format_.info.numbers
+    if numbers is Numbers.SIGNED:
+        return unsigned(texels.view(np.int8))
+    if numbers is Numbers.HALVES:
+        return lit(texels)
+    return eight(texels)
 
 
 def check_texture_size(width: int, height: int, levels: int) -> None:
@@ -124,7 +166,40 @@ def check_texture_size(width: int, height: int, levels: int) -> None:
         )
 
 
-def compress(picture: Picture, format_: BlockFormat, mips: bool = True) -> Texture:
+@dataclass(frozen=True)
+class Making:
+    """How a picture becomes a texture.
+
+    Parameters
+    ----------
+    mips : bool
+        Whether smaller levels are made.
+    filter : {"kaiser", "box", "lanczos", "nearest"}
+        What makes them.
+    quality : Quality
+        How hard the encoder searches.
+    metric : Metric, optional
+        Which errors count; by what the picture's numbers mean, where left out.
+    mask : bool
+        Whether its numbers are tested as alpha is; see :func:`stonestack.core.mips.chain`.
+    gloss : {"", "gloss", "roughness"}
+        Likewise.
+    """
+
+    mips: bool = True
+    filter: MipFilter = "kaiser"
+    quality: Quality = Quality.STANDARD
+    metric: Metric | None = None
+    mask: bool = False
+    gloss: Gloss = ""
+
+
+def compress(
+    picture: Picture,
+    format_: BlockFormat,
+    making: Making = Making(),
+    normals: Picture | None = None,
+) -> Texture:
     """Make the levels of a picture by the rules of its kind, and encode each.
 
     Parameters
@@ -132,15 +207,24 @@ def compress(picture: Picture, format_: BlockFormat, mips: bool = True) -> Textu
     picture : Picture
         Any space. Vectors are stored as they are, green up.
     format_ : BlockFormat
-    mips : bool
-        Whether smaller levels are made.
+    making : Making
+    normals : Picture, optional
+        Normals of the same surface, where gloss or roughness is made.
     """
     picture = spread(picture)
-    pictures = chain(picture) if mips else [picture]
+    metric = metric_of(picture) if making.metric is None else making.metric
+    pictures = [picture]
+    if making.mips:
+        pictures = chain(
+            picture, making.filter, mask=making.mask, gloss=making.gloss, normals=normals
+        )
     return Texture(
         format=format_,
         srgb=picture.space is Space.LINEAR and FORMATS[format_].vk_srgb != 0,
         width=picture.width,
         height=picture.height,
-        levels=tuple(blocks.encode(format_, to_texels(level)) for level in pictures),
+        levels=tuple(
+            blocks.encode(format_, stored(level, format_), making.quality, metric)
+            for level in pictures
+        ),
     )

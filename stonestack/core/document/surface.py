@@ -13,6 +13,7 @@ from pydantic import Field, field_validator, model_validator
 
 from stonestack.core.blending import Blend
 from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.blocks.quality import Quality
 from stonestack.core.document.base import (
     IN_SCHEMA,
     Document,
@@ -28,6 +29,7 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.frame import Frame
 from stonestack.core.image import Space
 from stonestack.core.matters import Matter
+from stonestack.core.mips import MipFilter
 from stonestack.core.normals import Green
 from stonestack.core.references import MapRef, MaskRef, references
 from stonestack.core.roles import ROLES, Role
@@ -207,6 +209,8 @@ class Output(Document):
     green: Green | None = None
     name: str | None = None
     delivered: bool | None = None
+    quality: Quality | None = None
+    filter: MipFilter | None = None
 
     @field_validator("name")
     @classmethod

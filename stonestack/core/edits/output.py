@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
+from stonestack.core.blocks.quality import Quality
 from stonestack.core.document import Document, Id, Output, Surface, rebuilt
 from stonestack.core.sizing import Fit, Size
 
@@ -56,6 +57,10 @@ class SetOutput(Document):
             return f"{m.title}: green {new.green or 'as the target wants it'}"
         if old.format is not new.format:
             return f"{m.title}: {new.format.info.title if new.format else 'its usual format'}"
+        if old.quality is not new.quality:
+            return f"{m.title}: quality {new.quality or Quality.STANDARD}"
+        if old.filter != new.filter:
+            return f"{m.title}: smaller levels by {new.filter or 'kaiser'}"
         if old.name != new.name:
             return f"{m.title}: named {new.name or 'as usual'}"
         if old.delivered is not new.delivered:

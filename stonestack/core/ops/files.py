@@ -13,10 +13,12 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from stonestack.core import codecs
 from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.blocks.quality import MASK, Quality
 from stonestack.core.codecs.sniff import FileKind
-from stonestack.core.codecs.texture import Texture
+from stonestack.core.codecs.texture import Making, Texture
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Picture, Space
+from stonestack.core.mips import Gloss, MipFilter
 from stonestack.core.normals import Green, turned
 from stonestack.core.ops.operation import File, Kind, Nothing, Operation
 from stonestack.core.resize import limited
@@ -31,6 +33,13 @@ class Storing(BaseModel):
     format: BlockFormat
     green: Green = Green.UP
     mips: bool = True
+    quality: Quality = Quality.STANDARD
+    filter: MipFilter = "kaiser"
+    mask: bool = False
+    """Whether its limits mean absent and whole: they stay exactly so, and as much is seen of each
+    level by an alpha test."""
+    gloss: Gloss = ""
+    """Whether it tells how sharply light is reflected: then normals may come beside it."""
 
 
 class DdsForm(BaseModel):
@@ -87,7 +96,17 @@ class Heading(BaseModel):
 
 def compress(params: Storing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Texture:
     """Make all levels of a picture and encode them."""
-    return codecs.compress(turned(inputs[0], params.green), params.format, params.mips)
+    making = Making(
+        mips=params.mips,
+        filter=params.filter,
+        quality=params.quality,
+        metric=MASK if params.mask else None,
+        mask=params.mask,
+        gloss=params.gloss,
+    )
+    picture = turned(inputs[0], params.green)
+    normals = inputs[1] if len(inputs) > 1 else None
+    return codecs.compress(picture, params.format, making, normals)
 
 
 def shown(params: Shown, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> File:
@@ -167,7 +186,15 @@ _PICTURE, _TEXTURE, _FILE = (Kind.PICTURE,), (Kind.TEXTURE,), (Kind.FILE,)
 
 OPERATIONS = (
     Operation(
-        "compress", 2, "Compressing", Storing, _PICTURE, Kind.TEXTURE, compress, kept_as="ktx2"
+        "compress",
+        3,
+        "Compressing",
+        Storing,
+        _PICTURE,
+        Kind.TEXTURE,
+        compress,
+        more=Kind.PICTURE,
+        kept_as="ktx2",
     ),
     Operation("png", 1, "Drawing", Shown, _PICTURE, Kind.FILE, shown, kept_as="png"),
     Operation(

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pydantic import BaseModel, ConfigDict
 
-from stonestack.core.blocks.formats import FORMATS
 from stonestack.core.catalogue.describe import Described, describe
 from stonestack.core.codecs import dds, tga
 from stonestack.core.codecs.sniff import FileKind
@@ -74,9 +73,9 @@ def contract_of(data: bytes) -> Contract:
 def _variant(found: Described, data: bytes) -> tuple[str, str]:
     kind = found.kind
     if kind == FileKind.DDS:
-        return dds.parse(data).variant, _unwritten(found.format)
+        return dds.parse(data).variant, ""
     if kind == FileKind.KTX2:
-        return "", _unwritten(found.format)
+        return "", ""
     if kind == FileKind.TGA:
         file = tga.parse(data)
         words = [
@@ -92,13 +91,6 @@ def _variant(found: Described, data: bytes) -> tuple[str, str]:
     if kind == "text":
         return "", ""
     return "", f"A file of the kind “{kind}” is kept and restored, but not made again."
-
-
-def _unwritten(format_: str) -> str:
-    for known, info in FORMATS.items():
-        if known == format_ and not info.written:
-            return f"{info.title} is read but cannot be written yet."
-    return ""
 
 
 def _image_words(kind: str, data: bytes) -> str:

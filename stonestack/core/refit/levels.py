@@ -6,15 +6,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core import blocks, codecs
-from stonestack.core.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.blocks.formats import FORMATS
 from stonestack.core.blocks.layout import blocks_across, padded
+from stonestack.core.blocks.quality import CUT, SEEN
 from stonestack.core.catalogue.describe import shown
 from stonestack.core.codecs import dds, ktx2
 from stonestack.core.codecs.sniff import FileKind, kind_by_content
-from stonestack.core.codecs.texture import Texture
-from stonestack.core.image import Bytes, Picture
+from stonestack.core.codecs.texture import Texture, stored
+from stonestack.core.image import Picture
 from stonestack.core.mips import chain
-from stonestack.core.texels import to_texels
 
 Mask = NDArray[np.bool_]
 
@@ -30,7 +30,8 @@ def made(original: bytes, before: Picture, after: Picture) -> tuple[bytes, int, 
         Of one size and space: the original's own picture, and the new one.
     """
     texture = codecs.read_texture(original)
-    changed: Mask = np.not_equal(to_texels(after), to_texels(before))
+    format_ = texture.format
+    changed: Mask = np.not_equal(stored(after, format_), stored(before, format_))
     total = anew = 0
     levels: list[bytes] = []
     pictures = chain(after)
@@ -43,7 +44,7 @@ def made(original: bytes, before: Picture, after: Picture) -> tuple[bytes, int, 
             total += count
             continue
         level, count, encoded = _level(
-            texture, number, to_texels(pictures[number]), changed, after.alpha
+            texture, number, stored(pictures[number], format_), changed, after.alpha
         )
         levels.append(level)
         total += count
@@ -52,11 +53,11 @@ def made(original: bytes, before: Picture, after: Picture) -> tuple[bytes, int, 
 
 
 def _level(
-    texture: Texture, number: int, new: Bytes, changed: Mask, alpha: bool
+    texture: Texture, number: int, new: blocks.Stored, changed: Mask, alpha: bool
 ) -> tuple[bytes, int, int]:
     """Encode what changed of one level."""
     data = texture.levels[number]
-    old = shown(texture.texels(number))
+    old = shown(texture.stored(number))
     texels = np.where(changed, new, old)
     info = FORMATS[texture.format]
     if info.block == 1:
@@ -77,18 +78,20 @@ def _level(
         strip = np.ascontiguousarray(
             grid[hit].reshape(-1, 4, 4, 4).transpose(1, 0, 2, 3).reshape(4, -1, 4)
         )
-        fresh = np.frombuffer(blocks.encode(texture.format, strip), np.uint8).reshape(-1, unit)
-        if texture.format is BlockFormat.BC1 and (alpha or bool((strip[..., 3] < 128).any())):
-            fresh = fresh.copy()
-            from stonestack.core.blocks import cutout
-
-            cutout.fill_holes(strip, fresh)
+        metric = CUT if alpha or bool((strip[..., 3] < _full(strip)).any()) else SEEN
+        encoded = blocks.encode(texture.format, strip, metric=metric)
+        fresh = np.frombuffer(encoded, np.uint8).reshape(-1, unit)
         held = slice(part.start, part.stop)
         out[hit, held] = fresh[:, held]
     return out.tobytes(), len(out), int(any_part.sum())
 
 
-def _as_blocks(grid: Bytes) -> Bytes:
+def _full(texels: blocks.Stored) -> float:
+    """Return the number that means opaque."""
+    return 1.0 if texels.dtype == np.float16 else float(np.iinfo(texels.dtype).max)
+
+
+def _as_blocks(grid: blocks.Stored) -> blocks.Stored:
     """Return texels by block: (count, 16, channels)."""
     down, across = blocks_across(grid.shape[0]), blocks_across(grid.shape[1])
     cut = grid.reshape(down, 4, across, 4, -1).transpose(0, 2, 1, 3, 4)

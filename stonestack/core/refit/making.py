@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from stonestack.core import codecs
+from stonestack.core.blocks.formats import Numbers
 from stonestack.core.catalogue.describe import picture_bytes
 from stonestack.core.codecs import pictures
 from stonestack.core.codecs.sniff import FileKind
@@ -53,6 +54,11 @@ def as_stored(data: bytes, space: Space) -> Picture:
     Unlike :func:`codecs.read_picture`, which serves one role, this keeps data in three channels
     apart, and the alpha of normals.
     """
+    kind = codecs.checked_kind(data)
+    if kind in (FileKind.DDS, FileKind.KTX2):
+        texture = codecs.read_texture(data)
+        if texture.format.info.numbers is not Numbers.BYTES:
+            return texture.picture(space)
     texels = texels_of(data)
     alpha = bool((texels[..., 3] < full(texels)).any())
     if space is Space.LINEAR:

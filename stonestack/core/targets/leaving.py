@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.blocks.quality import Quality
 from stonestack.core.document.surface import Map, MapOrigin, Output, SourceOrigin, Surface
 from stonestack.core.image import Space
+from stonestack.core.mips import MipFilter
 from stonestack.core.normals import Green
 from stonestack.core.targets.model import Target
 
@@ -24,6 +26,10 @@ class Leaving:
     path : str
         Below a delivery.
     delivered : bool
+    quality : Quality
+        How hard the encoder searches.
+    filter : {"kaiser", "box", "lanczos", "nearest"}
+        What makes its smaller levels.
     """
 
     format: BlockFormat
@@ -31,6 +37,8 @@ class Leaving:
     name: str
     path: str
     delivered: bool
+    quality: Quality
+    filter: MipFilter
 
 
 def leaving(surface: Surface, m: Map, target: Target) -> Leaving:
@@ -48,6 +56,8 @@ def leaving(surface: Surface, m: Map, target: Target) -> Leaving:
         name=name,
         path=target.texture_path(name),
         delivered=delivered and m.origin is not None,
+        quality=says.quality or Quality.STANDARD,
+        filter=says.filter or "kaiser",
     )
 
 

@@ -1,0 +1,24 @@
+"""How kernels are compiled that work on sixteen blocks side by side, one a lane."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar, cast
+
+import numpy as np
+from numba import njit
+
+LANES = 16
+"""Blocks that are worked on side by side."""
+f = np.float32
+_Work = TypeVar("_Work", bound=Callable[..., object])
+
+
+def kernel(work: _Work) -> _Work:
+    """Compile a function when it is first called, and keep its code on disk.
+
+    Loops over lanes become vector instructions where what they have inside is straight: inner
+    loops of a fixed small number of turns, and indices that cannot be negative.
+    """
+    compiled: Any = njit(work, nogil=True, cache=True, fastmath=True, error_model="numpy")
+    return cast(_Work, compiled)
