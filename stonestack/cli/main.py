@@ -150,8 +150,15 @@ def _parser() -> argparse.ArgumentParser:
         help="for trust: only one of N tiles",
     )
     bench.add_argument(
-        "--side", type=int, default=2048, help="for tile, steps, set: pixels each way"
+        "--side",
+        type=int,
+        default=2048,
+        help="for tile, steps, set, blocks: pixels each way",
     )
+    bench.add_argument(
+        "--quality", type=_one_of(_qualities), action="append", help="for blocks: only this one"
+    )
+    bench.add_argument("--output", type=Path, help="for blocks: where figures go as JSON")
     bench.add_argument("--files", type=int, default=10_000, help="for catalogue")
     bench.add_argument("--surfaces", type=int, default=1000, help="for project")
     bench.add_argument("--builds", type=int, default=20, help="for project")
@@ -218,6 +225,11 @@ def _bench(options: argparse.Namespace) -> int:
 
         bench_trust(options.seed or [1], options.matter or [], options.every)
         return 0
+    if options.what == "blocks":
+        from stonestack.cli.bench_blocks import bench_blocks
+
+        bench_blocks(min(options.side, 1024), options.quality or _qualities(), options.output)
+        return 0
     if options.what == "set":
         from stonestack.cli.bench_maps import bench_set
 
@@ -250,7 +262,7 @@ def _bench(options: argparse.Namespace) -> int:
 
         bench_tile(options.side)
         return 0
-    {"blocks": bench.bench_blocks, "stages": bench.bench_stages}[options.what]()
+    bench.bench_stages()
     return 0
 
 

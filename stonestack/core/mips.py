@@ -23,6 +23,8 @@ TESTED_AT = 0.5
 """The alpha from which on an alpha test lets texels be seen."""
 _HARD = (16 / 255, 239 / 255)
 _SOFT_SHARE = 0.15
+_CLEAR = 24 / 255
+"""How far from the limit alpha is kept: more than eight values between 0 and 255 turn it by."""
 _SMOOTHEST = 1e-3
 
 
@@ -145,16 +147,36 @@ def _share_seen(picture: Picture, mask: bool) -> float | None:
 
 
 def _covering(level: Picture, share: float, mask: bool) -> Picture:
-    """Scale a level's alpha so that as large a share of it as told is seen."""
+    """Change a level's alpha so that as large a share of it as told is seen.
+
+    The texels of the most alpha are let be seen, by one factor for all; of those that are alike,
+    as where a lattice has become one grey, an even pattern of them.
+    """
     alpha = _tested(level, mask)
-    seen = round(share * alpha.size)
-    if seen == 0:
+    count = round(share * alpha.size)
+    if count == 0:
         return level
-    least = float(np.partition(alpha.ravel(), alpha.size - seen)[alpha.size - seen])
-    if least <= 0:
-        return level
-    # A little above the limit, so that storing it does not fall below.
-    scaled = np.clip(alpha * np.float32((TESTED_AT + 1 / 255) / least), 0, 1)
+    rank = alpha[..., 0] + _pattern(level.width, level.height)
+    limit = np.partition(rank.ravel(), alpha.size - count)[alpha.size - count]
+    seen = (rank >= limit)[..., np.newaxis]
+    least = max(float(alpha[seen].min()), 1 / 255)
+    scaled = np.clip(alpha * np.float32(TESTED_AT / least), 0, 1)
+    # Clear of the limit on either side, so that storing does not turn it.
+    bounded = np.where(
+        seen, np.maximum(scaled, TESTED_AT + _CLEAR), np.minimum(scaled, TESTED_AT - _CLEAR)
+    ).astype(np.float32)
     if mask or level.opacity is None:
-        return level.with_pixels(np.broadcast_to(scaled, level.pixels.shape))
-    return level.with_pixels(np.concatenate([level.body, scaled], axis=2))
+        return level.with_pixels(np.broadcast_to(bounded, level.pixels.shape))
+    return level.with_pixels(np.concatenate([level.body, bounded], axis=2))
+
+
+def _pattern(width: int, height: int) -> Floats:
+    """Return an even order of texels, (height, width), from 0 to less than what alpha tells apart.
+
+    B. Bayer, "An Optimum Method for Two-Level Rendition of Continuous-Tone Pictures", ICC 1973.
+    """
+    order = np.zeros((1, 1))
+    for _ in range(3):
+        order = np.block([[4 * order, 4 * order + 2], [4 * order + 3, 4 * order + 1]])
+    tiled = np.tile(order, (-(-height // 8), -(-width // 8)))[:height, :width]
+    return np.asarray(tiled / 64 / 1024, np.float32)
