@@ -16,6 +16,13 @@ from stonestack.core.resize import resample, resize
 from stonestack.core.texels import normalised
 
 MipFilter = Literal["kaiser", "box", "lanczos", "nearest"]
+FILTERS: dict[MipFilter, tuple[str, str]] = {
+    "kaiser": ("Kaiser", "Clear, with nearly no ringing"),
+    "box": ("Box", "The plain average of four texels: softest"),
+    "lanczos": ("Lanczos", "Sharpest, with some ringing at hard edges"),
+    "nearest": ("Nearest", "One texel of four as it is: for pictures made of pixels"),
+}
+"""What each filter is called, and a line about it."""
 Gloss = Literal["", "gloss", "roughness"]
 """Whether a map tells how sharply light is reflected, and which way round."""
 

@@ -78,16 +78,10 @@ class RoleInfo:
 
 
 _B = BlockFormat
-_COLOUR = (_B.BC1, _B.BC3, _B.BC7, _B.BC2, _B.RGBA8)
+_COLOUR = (_B.BC1, _B.BC3, _B.BC7, _B.RGBA8)
 _BEYOND_WHITE = (*_COLOUR, _B.BC6H, _B.BC6HS, _B.RGBA16F)
-_DATA = (
-    *(_B.BC4, _B.R8, _B.BC1, _B.BC3, _B.BC7, _B.RGBA8),
-    *(_B.BC4S, _B.RGBA16F),
-)
-_VECTOR = (
-    *(_B.BC5, _B.RG8, _B.BC7, _B.BC3, _B.BC1, _B.RGBA8),
-    *(_B.BC5S, _B.RGB10A2),
-)
+_DATA = (_B.BC4, _B.R8, _B.BC1, _B.BC3, _B.BC7, _B.RGBA8, _B.BC4S, _B.RGBA16F)
+_VECTOR = (_B.BC5, _B.RG8, _B.BC7, _B.BC3, _B.BC1, _B.RGBA8, _B.BC5S, _B.RGB10A2)
 
 
 class Role(StrEnum):

@@ -1,5 +1,6 @@
 """The benchmarks that a person types, at a small size: they run, and print figures that fit."""
 
+import json
 import re
 import unittest
 
@@ -17,6 +18,18 @@ class Bench(CommandCase):
             if match:
                 found[match[1].strip()] = float(match[2])
         return found
+
+    def test_blocks_are_measured_beside_pillow_and_written_down(self) -> None:
+        output = self.root / "figures.json"
+        words = ("--side", 64, "--quality", "fast", "--output", output)
+        code, out, err = self.run_command("bench", "blocks", *words)
+        self.assertEqual((code, err), (0, ""))
+        for format_ in ("bc1", "bc4", "masks in bc4", "normals in bc5", "bc7"):
+            self.assertIn(f"= {format_}, fast:", out)
+        rows = json.loads(output.read_text())
+        self.assertEqual(len(rows), 5 * 10)
+        self.assertGreater(min(row["psnr"] for row in rows), 25)
+        self.assertTrue(all(row["below"] is None for row in rows))
 
     def test_a_project_is_made_and_every_list_is_timed(self) -> None:
         code, out, err = self.run_command("bench", "project", "--surfaces", 6, "--builds", 3)

@@ -55,10 +55,13 @@ class Convert(CommandCase):
     def test_format_role_size_and_levels_are_followed(self) -> None:
         source = self.saved("in.png", raw_picture())
         cases = (
-            (("--format", "bc3", "--size", "64x32"), "bc3", 7, "srgb"),
+            (("--format", "bc3", "--size", "64x32"), "bc3", 7, "linear"),
+            (("--format", "bc3", "--size", "64x32", "--header", "dx10"), "bc3", 7, "srgb"),
+            (("--format", "bc7", "--size", "64x32"), "bc7", 7, "srgb"),
+            (("--format", "bc6h", "--size", "64x32"), "bc6h", 7, "linear"),
             (("--role", "normal", "--size", "64x32"), "bc5", 7, "linear"),
             (("--role", "height", "--size", "64x32", "--no-mips"), "bc4", 1, "linear"),
-            (("--format", "rgba8", "--size", "64x32"), "rgba8", 7, "srgb"),
+            (("--format", "rgba8", "--size", "64x32"), "rgba8", 7, "linear"),
         )
         for words, format_, levels, space in cases:
             target = self.root / "out.dds"
@@ -66,6 +69,48 @@ class Convert(CommandCase):
             facts = json.loads(self.run_command("inspect", target, "--json")[1])
             got = (facts["block_format"], facts["mips"], facts["colour_space"], facts["width"])
             self.assertEqual(got, (format_, levels, space, 64))
+
+    def test_what_has_an_older_header_is_opened_by_pillow_as_it_is(self) -> None:
+        source = self.saved("in.png", raw_picture())
+        for format_ in ("bc1", "bc2", "bc3", "bc4", "bc5", "rgba8"):
+            target = self.root / f"{format_}.dds"
+            words = ("--format", format_, "--size", "64x32")
+            self.assertEqual(self.run_command("convert", source, target, *words)[0], 0)
+            with Image.open(target) as image:
+                self.assertEqual(image.size, (64, 32))
+                self.assertEqual(np.asarray(image).shape[:2], (32, 64))
+        code, _, err = self.run_command(
+            *("convert", source, self.root / "no.dds", "--format", "bc7", "--header", "legacy")
+        )
+        self.assertEqual(code, 1)
+        self.assertIn("older DDS header", err)
+
+    def test_each_quality_is_nearer_than_the_one_before_and_compare_says_so(self) -> None:
+        source = self.root / "in.png"
+        Image.fromarray(photograph("coffee", 256)[..., :3]).save(source)
+        found = []
+        for quality in ("fast", "standard", "best"):
+            target = self.root / f"{quality}.dds"
+            words = ("--format", "bc1", "--quality", quality, "--no-mips")
+            self.assertEqual(self.run_command("convert", source, target, *words)[0], 0)
+            code, out, _ = self.run_command("compare", source, target, "--json")
+            self.assertEqual(code, 0)
+            found.append(json.loads(out)["psnr"])
+        self.assertEqual(found, sorted(found))
+        self.assertGreater(found[1], found[0] + 0.2)
+
+    def test_alpha_that_a_format_does_not_keep_is_told_of(self) -> None:
+        texels = photograph("coffee", 64).copy()
+        texels[..., 3] = np.linspace(0, 255, 64)
+        source = self.root / "in.png"
+        Image.fromarray(texels).save(source)
+        for format_, words in (("bc1", "as holes"), ("bc4", "left out"), ("bc3", "")):
+            target = self.root / f"{format_}.dds"
+            out = self.run_command("convert", source, target, "--format", format_)[1]
+            self.assertIn(words, out)
+            self.assertEqual(bool(out.strip()), bool(words))
+        facts = json.loads(self.run_command("inspect", self.root / "bc1.dds", "--json")[1])
+        self.assertEqual(facts["alpha"], "used")
 
     def test_what_cannot_be_is_said_and_nothing_is_written(self) -> None:
         source = self.saved("in.png", raw_picture())
@@ -85,6 +130,53 @@ class Convert(CommandCase):
         source = self.saved("in.png", raw_picture())
         self.assertEqual(self.run_command("convert", source, source)[0], 2)
         self.assertEqual(source.read_bytes(), raw_picture())
+
+
+class Compare(CommandCase):
+    def pictures(self) -> tuple[Path, Path]:
+        """Return a picture, and the same with one block that differs by eight levels."""
+        texels = photograph("coffee", 64)[..., :3].clip(20, 200)
+        changed = texels.copy()
+        changed[8:12, 20:24] += 8
+        paths = (self.root / "a.png", self.root / "b.png")
+        for path, pixels in zip(paths, (texels, changed), strict=True):
+            Image.fromarray(pixels).save(path)
+        return paths
+
+    def test_what_differs_is_measured_and_its_place_told(self) -> None:
+        first, second = self.pictures()
+        code, out, _ = self.run_command("compare", first, second, "--json")
+        found = json.loads(out)
+        self.assertEqual(code, 0)
+        # 16 of 4096 texels are off by 8: a mean square of 0.25.
+        self.assertAlmostEqual(found["psnr"], 10 * np.log10(255**2 / 0.25), 3)
+        self.assertEqual((found["most"], found["equal"]), (8, False))
+        self.assertEqual(found["worst"], [{"x": 20, "y": 8, "rms": 8.0}])
+        self.assertLess(found["ssim"], 1)
+        self.assertIn("worst block at 20, 8", self.run_command("compare", first, second)[1])
+
+    def test_equal_files_are_equal(self) -> None:
+        first, _ = self.pictures()
+        code, out, _ = self.run_command("compare", first, first)
+        self.assertEqual(code, 0)
+        self.assertIn("Equal", out)
+
+    def test_normals_are_measured_in_degrees(self) -> None:
+        flat = np.full((16, 16, 3), (128, 128, 255), np.uint8)
+        leaning = np.full((16, 16, 3), (128 + 22, 128, 253), np.uint8)
+        for name, pixels in (("a.png", flat), ("b.png", leaning)):
+            Image.fromarray(pixels).save(self.root / name)
+        words = (self.root / "a.png", self.root / "b.png", "--role", "normal", "--json")
+        found = json.loads(self.run_command("compare", *words)[1])
+        self.assertAlmostEqual(found["mean_angle"], np.degrees(np.arctan2(22, 125.5)), 0)
+
+    def test_other_sizes_are_refused_in_words(self) -> None:
+        first, _ = self.pictures()
+        small = self.root / "small.png"
+        Image.new("RGB", (8, 8)).save(small)
+        code, _, err = self.run_command("compare", first, small)
+        self.assertEqual(code, 1)
+        self.assertIn("64 × 64", err)
 
 
 class Inspect(CommandCase):

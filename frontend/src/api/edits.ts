@@ -2,7 +2,7 @@ import type { Edit, Schemas, Surface, SurfaceMap } from "./client";
 
 /** What is said of how a map leaves for a target; nothing, where all is as the target has it. */
 export function outputOf(map: SurfaceMap, target: string): Schemas["Output"] {
-  return map.outputs[target] ?? { format: null, green: null, name: null, delivered: null };
+  return map.outputs[target] ?? { format: null, green: null, name: null, delivered: null, quality: null, filter: null };
 }
 
 /**

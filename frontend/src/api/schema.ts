@@ -3629,6 +3629,10 @@ export interface components {
          * @description What the application knows: the tables behind its forms.
          */
         Knowledge: {
+            /** Filters */
+            filters: {
+                [key: string]: components["schemas"]["Words"];
+            };
             /** Formats */
             formats: {
                 [key: string]: components["schemas"]["FormatWords"];
@@ -3644,6 +3648,10 @@ export interface components {
             /** Matters */
             matters: {
                 [key: string]: components["schemas"]["MatterWords"];
+            };
+            /** Qualities */
+            qualities: {
+                [key: string]: components["schemas"]["Words"];
             };
             /** Roles */
             roles: {
@@ -7862,6 +7870,16 @@ export interface components {
              * @default null
              */
             paths: string[] | null;
+        };
+        /**
+         * Words
+         * @description What one of a few is called, and a line about it.
+         */
+        Words: {
+            /** Hint */
+            hint: string;
+            /** Title */
+            title: string;
         };
         /**
          * WorkKind

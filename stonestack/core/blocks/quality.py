@@ -19,6 +19,14 @@ class Quality(StrEnum):
     """For the last build: little is left to be found."""
 
 
+QUALITIES: dict[Quality, tuple[str, str]] = {
+    Quality.FAST: ("Fast", "One good guess for each block: for trying things"),
+    Quality.STANDARD: ("Standard", "Several beginnings for each block, each refined"),
+    Quality.BEST: ("Best", "Searched until little is left to be found: for the last build"),
+}
+"""What each quality is called, and a line about it."""
+
+
 @dataclass(frozen=True)
 class Metric:
     """Which errors count, and how much.

@@ -104,10 +104,15 @@ def _weigh_angles(
     byte = np.uint32(255)
     turn = np.uint32(127 if signed else 0)
     scale = f(2) / top
+    rows = np.empty(L, np.uint32)
+    columns = np.empty(L, np.uint32)
+    for lane in range(L):
+        block = min(first + lane, stop - 1)
+        rows[lane] = block // across * 4
+        columns[lane] = block % across * 4
     for i in range(16):
         for lane in range(L):
-            block = min(first + lane, stop - 1)
-            v = texels[block // across * 4 + (i >> 2), block % across * 4 + (i & 3)]
+            v = texels[np.int64(rows[lane]) + (i >> 2), np.int64(columns[lane]) + (i & 3)]
             x = f(np.int32((v + turn) & byte)) * scale - f(1)
             y = f(np.int32(((v >> np.uint32(8)) + turn) & byte)) * scale - f(1)
             z = max(f(1) - x * x - y * y, f(1 / 16))

@@ -9,6 +9,7 @@ from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.blocks.quality import QUALITIES, Quality
 from stonestack.core.document import Mask, MaskPart, Output, Step
 from stonestack.core.document.project import Settings
 from stonestack.core.errors import BadRequest
@@ -16,6 +17,7 @@ from stonestack.core.image import Space
 from stonestack.core.masks import MASKS
 from stonestack.core.materials import Material
 from stonestack.core.matters import MATTERS, Matter
+from stonestack.core.mips import FILTERS, MipFilter
 from stonestack.core.references import MapRef, MaskRef, SourceRef, StrokesRef, fields_read
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import SIZES, Size
@@ -147,6 +149,13 @@ class FormatWords(BaseModel):
     gpu_extension: str
 
 
+class Words(BaseModel):
+    """What one of a few is called, and a line about it."""
+
+    title: str
+    hint: str
+
+
 class MatterWords(BaseModel):
     """What a matter is called."""
 
@@ -168,6 +177,8 @@ class Knowledge(BaseModel):
 
     roles: dict[Role, RoleWords]
     formats: dict[BlockFormat, FormatWords]
+    qualities: dict[Quality, Words]
+    filters: dict[MipFilter, Words]
     sizes: list[int]
     steps: list[StepInfo]
     masks: list[MaskInfo]
@@ -208,6 +219,8 @@ def knowledge() -> Knowledge:
             )
             for f, i in FORMATS.items()
         },
+        qualities={q: Words(title=title, hint=hint) for q, (title, hint) in QUALITIES.items()},
+        filters={f: Words(title=title, hint=hint) for f, (title, hint) in FILTERS.items()},
         sizes=list(SIZES),
         steps=[
             StepInfo(

@@ -8,6 +8,7 @@ import type { ControlsProps } from "./controlsProps";
 import { bytes, decibels } from "@/parts/figures";
 
 type Format = Schemas["BlockFormat"];
+type OutputView = Schemas["OutputView"];
 
 /** The format: each that the target takes is tried, so that what it costs is seen before it is chosen. */
 export function CompressControls({ surface, map, knowledge, change }: ControlsProps) {
@@ -29,7 +30,7 @@ export function CompressControls({ surface, map, knowledge, change }: ControlsPr
           <tr className="border-b border-mortar">
             <th className="py-1">Format</th>
             <th className="text-right">Bytes</th>
-            <th className="text-right">{vector ? "Off by" : "Quality"}</th>
+            <th className="text-right">{vector ? "Off by" : "PSNR"}</th>
           </tr>
         </thead>
         <tbody>
@@ -50,6 +51,29 @@ export function CompressControls({ surface, map, knowledge, change }: ControlsPr
           ))}
         </tbody>
       </table>
+      <div className="flex items-center justify-between text-small">
+        <span title={knowledge.qualities[leaves.quality]?.hint}>Quality</span>
+        <Choice
+          label="Quality"
+          value={leaves.quality}
+          options={named<OutputView["quality"]>(knowledge.qualities)}
+          onChoose={(quality) => {
+            change(saying({ quality }));
+          }}
+        />
+      </div>
+      <p className="text-small text-ink-2">{knowledge.qualities[leaves.quality]?.hint}.</p>
+      <div className="flex items-center justify-between text-small">
+        <span title={knowledge.filters[leaves.filter]?.hint}>Levels by</span>
+        <Choice
+          label="Levels by"
+          value={leaves.filter}
+          options={named<OutputView["filter"]>(knowledge.filters)}
+          onChoose={(filter) => {
+            change(saying({ filter }));
+          }}
+        />
+      </div>
       {vector && (
         <div className="flex items-center justify-between text-small">
           Green points, for the game
@@ -83,6 +107,11 @@ export function CompressControls({ surface, map, knowledge, change }: ControlsPr
       ))}
     </div>
   );
+}
+
+/** The names of one of a few, in their order. */
+function named<T extends string>(words: Partial<Record<T, { title: string }>>): (readonly [T, string])[] {
+  return (Object.keys(words) as T[]).map((value) => [value, words[value]?.title ?? value] as const);
 }
 
 function FormatRow({
