@@ -79,9 +79,8 @@ class RoleInfo:
 
 _B = BlockFormat
 _COLOUR = (_B.BC1, _B.BC3, _B.BC7, _B.RGBA8)
-_BEYOND_WHITE = (*_COLOUR, _B.BC6H, _B.BC6HS, _B.RGBA16F)
-_DATA = (_B.BC4, _B.R8, _B.BC1, _B.BC3, _B.BC7, _B.RGBA8, _B.BC4S, _B.RGBA16F)
-_VECTOR = (_B.BC5, _B.RG8, _B.BC7, _B.BC3, _B.BC1, _B.RGBA8, _B.BC5S, _B.RGB10A2)
+_DATA = (_B.BC4, _B.R8, _B.BC1, _B.BC3, _B.BC7, _B.RGBA8)
+_VECTOR = (_B.BC5, _B.RG8, _B.BC7, _B.BC3, _B.BC1, _B.RGBA8)
 
 
 class Role(StrEnum):
@@ -246,7 +245,7 @@ class Role(StrEnum):
         RoleInfo(
             "Emissive",
             "What shines by itself, and in which colour",
-            *(Space.LINEAR, _BEYOND_WHITE, "_em"),
+            *(Space.LINEAR, _COLOUR, "_em"),
             words=(
                 "e em emi emit emissive emission glow illum emis lum luminous lights illumination"
             ),

@@ -131,6 +131,26 @@ class Dds(unittest.TestCase):
             texture = dds.read(buffer.getvalue())
             self.assertEqual((texture.format, texture.width, texture.height), (format_, 24, 12))
 
+    def test_variants_found_in_the_wild_are_read(self) -> None:
+        made = {f: replace(t, srgb=False) for f, t in textures().items()}
+        cases = (
+            (BlockFormat.BC3, b"DXT4", 0x4),
+            (BlockFormat.BC2, b"DXT2", 0x4),
+            (BlockFormat.BC4, b"ATI1", 0x4),
+            (BlockFormat.BC5, b"ATI2", 0x4),
+            # The flag that says that there is a code is left out.
+            (BlockFormat.BC1, b"DXT1", 0),
+        )
+        for format_, code, flags in cases:
+            data = bytearray(dds.write(made[format_], "legacy"))
+            data[80:88] = struct.pack("<I4s", flags, code)
+            data[20:24] = struct.pack("<I", 12345)  # A pitch that means nothing.
+            with self.subTest(format=format_):
+                self.assertEqual(dds.read(bytes(data)), made[format_])
+        # No count of levels: the first is there.
+        data[28:32] = bytes(4)
+        self.assertEqual(dds.read(bytes(data)).levels, made[BlockFormat.BC1].levels[:1])
+
     def test_uncompressed_channels_are_put_in_order(self) -> None:
         rgba = np.arange(4 * 4 * 4, dtype=np.uint8).reshape(4, 4, 4)
         buffer = io.BytesIO()

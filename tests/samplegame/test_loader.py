@@ -20,7 +20,7 @@ from tests.support import noise
 
 def texture(side: int = 32, seed: int = 1, mips: bool = True, width: int | None = None) -> bytes:
     picture = Picture(noise(width or side, side, seed), Space.LINEAR)
-    return codecs.dds.write(codecs.compress(picture, BlockFormat.BC1, mips))
+    return codecs.dds.write(codecs.compress(picture, BlockFormat.BC1, codecs.Making(mips=mips)))
 
 
 def definition(colour: str, name: str = "floor") -> bytes:

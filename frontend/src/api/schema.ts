@@ -2937,6 +2937,8 @@ export interface components {
             gpu: number;
             /** Gpu Extension */
             gpu_extension: string;
+            /** Gpu Holes */
+            gpu_holes: number;
             /** Hint */
             hint: string;
             /** Keeps */

@@ -123,7 +123,7 @@ export class Textures {
     const texture = await this.parsed(await fetched(textureUrl(key)));
     const srgb = texture.colorSpace === THREE.SRGBColorSpace;
     const known = Object.values(await formats());
-    const blocks = known.find((f) => f.gpu !== 0 && f.gpu === texture.format);
+    const blocks = known.find((f) => f.gpu !== 0 && (f.gpu === texture.format || f.gpu_holes === texture.format));
     const channels = blocks?.channels ?? CHANNELS.get(texture.format) ?? 4;
     const plain = known.find((f) => f.gpu === 0 && f.channels === channels && f.keeps === channels);
     // Without the sRGB variant of the block formats the shader decodes instead.

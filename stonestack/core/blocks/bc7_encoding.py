@@ -734,6 +734,19 @@ def _finished(
 
 
 @kernel
+def _uneven(tex: Any) -> int:
+    """Return how many blocks have more than one colour."""
+    count = 0
+    for lane in range(L):
+        apart = f(0)
+        for i in range(16):
+            for c in range(4):
+                apart += abs(tex[(6 * i + c) * L + lane] - tex[c * L + lane])
+        count += 1 if apart > f(0.5) else 0
+    return count
+
+
+@kernel
 def _solid(tex: Any, matches: Any, number: int, errors: Any, noted: Any) -> None:
     """Write blocks of one colour exactly: mode 5, all texels at the second place of each line."""
     for lane in range(number):
@@ -794,6 +807,10 @@ def encode_blocks(search: Search, start: int, stop: int, out: Any) -> None:
                 flags[first + lane] = 0 if s[LOCK * L + lane] > f(0) else 1
             here = errors[first : first + number]
             rows = noted[first : first + number]
+            if _uneven(tex) == 0:
+                _solid(tex, search.matches, number, here, rows)
+                ranks[:, :, first : first + number] = f(1e30)
+                continue
             _whole(tex, search, number, here, s, held[6], every, rows)
             _solid(tex, search.matches, number, here, rows)
             if search.tier.apart and (open_ or search.tier.apart > 1):

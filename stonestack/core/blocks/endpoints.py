@@ -540,12 +540,12 @@ def _settle(s: Any, wr: Any, wg: Any, wb: Any) -> None:
 
 
 @kernel
-def _any_of_one(s: Any) -> bool:
-    """Return whether any block has a single colour."""
+def _even(s: Any) -> int:
+    """Return how many blocks have a single colour."""
     count = 0
     for lane in range(L):
         count += 1 if s[VAR * L + lane] < f(0.05) else 0
-    return count > 0
+    return count
 
 
 @kernel
@@ -695,14 +695,15 @@ def encode_colours(
         _weigh(s, wr, wg, wb)
         _sums(s)
         _refit(s)
-        if tier > 0 or _any_of_one(s):
+        even = _even(s)
+        if tier > 0 or even:
             _evaluate(s, wr, wg, wb)
             _keep(s)
             _match(s, matches, wr, wg, wb)
         else:
             for k in range(7 * L):
                 s[BQ * L + k] = s[Q * L + k]
-        if tier > 0:
+        if tier > 0 and even < L:
             _settle(s, wr, wg, wb)
             _sums_of_best(s, wr, wg, wb)
             _refit(s)
@@ -710,7 +711,7 @@ def encode_colours(
             _explore(s, first_starts, four, 2, 0, wr, wg, wb)
             _moves(s, 1, wr, wg, wb)
             _settle(s, wr, wg, wb)
-        if tier > 1:
+        if tier > 1 and even < L:
             _explore(s, more_starts, four, 2, 1, wr, wg, wb)
             _pair_moves(s, 1, wr, wg, wb)
             _moves(s, 1, wr, wg, wb)

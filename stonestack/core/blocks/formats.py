@@ -72,6 +72,8 @@ class FormatInfo:
         The WebGL format that takes its blocks as they are; 0 where texels are uploaded.
     gpu_extension : str
         The WebGL extension that format needs, or empty.
+    gpu_holes : int
+        The WebGL format where some texels are see-through, if that is another one.
     kept : int
         Channels that are kept, where they are fewer than a decoded texel has.
     numbers : Numbers
@@ -94,6 +96,7 @@ class FormatInfo:
     masks: tuple[int, ...] = ()
     gpu: int = 0
     gpu_extension: str = ""
+    gpu_holes: int = 0
     kept: int = 0
     numbers: Numbers = Numbers.BYTES
 
@@ -137,6 +140,7 @@ class BlockFormat(StrEnum):
             parts=(Part(0, 8, _ALL),),
             gpu=0x83F0,
             gpu_extension=_S3TC,
+            gpu_holes=0x83F1,
             kept=3,
         ),
     )
@@ -155,7 +159,8 @@ class BlockFormat(StrEnum):
     BC3 = (
         "bc3",
         FormatInfo(
-            *("BC3", "Colour with alpha, 8 bits a texel", 16, 4, 4, 77, 78, 137, 138, (b"DXT5",)),
+            *("BC3", "Colour with alpha, 8 bits a texel", 16, 4, 4, 77, 78, 137, 138),
+            fourcc=(b"DXT5", b"DXT4"),
             model=130,
             samples=((0, 64, ALPHA_SAMPLE), (64, 64, 0)),
             parts=(Part(0, 8, (3,)), Part(8, 16, (0, 1, 2))),

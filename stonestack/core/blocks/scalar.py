@@ -135,6 +135,22 @@ def _span(s: Any, top: Any) -> None:
 
 
 @kernel
+def _take_even(s: Any) -> int:
+    """Take blocks of one value as they are; return how many have more."""
+    count = 0
+    for lane in range(L):
+        low = s[LOW * L + lane]
+        even = s[HIGH * L + lane] < low + f(0.5)
+        s[BA * L + lane] = low
+        s[BB * L + lane] = low
+        s[BN * L + lane] = f(7)
+        # Less than nothing, so that no search takes their place.
+        s[BERR * L + lane] = f(-1) if even else f(1e30)
+        count += 0 if even else 1
+    return count
+
+
+@kernel
 def _inner_span(s: Any, top: Any) -> int:
     """Take the extremes without the limits; return how many blocks have any of those."""
     n = 0
@@ -440,7 +456,9 @@ def encode_scalar(
             _weigh(s, limits, top)
         for lane in range(L):
             s[BERR * L + lane] = f(1e30)
-        for kind in range(2):
+        _span(s, top)
+        uneven = _take_even(s)
+        for kind in range(2 if uneven else 0):
             _span(s, top)
             rims = _inner_span(s, top) if kind else 0
             if kind and rims == 0 and tier == 0:
@@ -449,10 +467,10 @@ def encode_scalar(
             for k in range(3 if rims and tier > 0 else 1):
                 _begin(s, f(5) if kind else f(7), starts[k, 0], starts[k, 1], top)
                 _refined(s, top, 1)
-        if tier > 0:
+        if tier > 0 and uneven:
             for k in range(shares.shape[0]):
                 _moves(s, 1, shares[k], True, top)
-        if tier > 1:
+        if tier > 1 and uneven:
             for kind in range(2):
                 _span(s, top)
                 if kind:

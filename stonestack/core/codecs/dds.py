@@ -29,6 +29,7 @@ _REQUIRED, _MIPMAPCOUNT, _LINEARSIZE, _PITCH = 0x1007, 0x20000, 0x80000, 0x8
 _CAPS_TEXTURE, _CAPS_COMPLEX, _CAPS_MIPMAP = 0x1000, 0x8, 0x400000
 _CAPS2_CUBEMAP, _CAPS2_VOLUME = 0x200, 0x200000
 _PF_FOURCC, _PF_RGB, _PF_ALPHA, _PF_LUMINANCE = 0x4, 0x40, 0x1, 0x20000
+_PF_PLAIN = _PF_RGB | _PF_LUMINANCE
 _DIMENSION_2D = 3
 
 _BY_DXGI: dict[int, tuple[BlockFormat, bool]] = {
@@ -157,7 +158,10 @@ def parse(data: bytes) -> Layout:
     place = HEADER.size
     order = (0, 1, 2, 3)
     variant = "old header"
-    if pixel_flags & _PF_FOURCC and fourcc == b"DX10":
+    # Some writers leave the flag out; a code that is known is one.
+    known = fourcc == b"DX10" or fourcc in _BY_FOURCC
+    coded = bool(pixel_flags & _PF_FOURCC) or (known and not pixel_flags & _PF_PLAIN)
+    if coded and fourcc == b"DX10":
         if len(data) < place + DX10.size:
             raise _cut_short()
         number, dimension, _, array, _ = DX10.unpack_from(data, place)
@@ -171,7 +175,7 @@ def parse(data: bytes) -> Layout:
             format_, srgb = _BY_DXGI[number]
         else:
             raise _unread(f"in DXGI format {number}")
-    elif pixel_flags & _PF_FOURCC:
+    elif coded:
         if fourcc not in _BY_FOURCC:
             raise _unread(f"in format {fourcc.decode('latin-1')!r}")
         format_, srgb = _BY_FOURCC[fourcc], False

@@ -11,6 +11,7 @@ import struct
 from math import lcm
 
 from stonestack.core.blocks.formats import ALPHA_SAMPLE, FORMATS, BlockFormat, Numbers
+from stonestack.core.blocks.opacity import see_through
 from stonestack.core.codecs.texture import Texture, check_texture_size
 from stonestack.core.errors import BadFile
 from stonestack.core.readers import reader
@@ -23,6 +24,8 @@ _LINEAR, _SRGB, _BT709 = 1, 2, 1
 _QUALIFIER_LINEAR, _QUALIFIER_SIGNED, _QUALIFIER_FLOAT = 0x10, 0x40, 0x80
 _ONE, _MINUS_ONE = 0x3F800000, 0xBF800000
 """1 and -1 as single precision, which bound floating samples."""
+_BC1_WITH_HOLES = {False: 133, True: 134}
+"""Of BC1 where index 3 means see-through and not black (VK_FORMAT_BC1_RGBA_*)."""
 _TYPE_BYTES = {BlockFormat.RGB10A2: 4, BlockFormat.RGBA16F: 2}
 """Bytes of the words that texels are made of, where those are more than one (section 3.3)."""
 
@@ -55,7 +58,7 @@ def write(texture: Texture) -> bytes:
         place = offsets[level] + len(body[-1])
     header = _HEADER.pack(
         MAGIC,
-        *(info.vk_srgb if texture.srgb else info.vk, _TYPE_BYTES.get(texture.format, 1)),
+        *(_number(texture), _TYPE_BYTES.get(texture.format, 1)),
         *(texture.width, texture.height, 0),
         *(0, 1, count, 0),
         *(index_end, len(descriptor), values_at, len(values)),
@@ -66,6 +69,15 @@ def write(texture: Texture) -> bytes:
         for offset, data in zip(offsets, texture.levels, strict=True)
     )
     return b"".join([header, index, descriptor, values, *body])
+
+
+def _number(texture: Texture) -> int:
+    """Return the number of a texture's format."""
+    if texture.format is BlockFormat.BC1 and any(
+        see_through(texture.format, level) for level in texture.levels
+    ):
+        return _BC1_WITH_HOLES[texture.srgb]
+    return texture.format.info.vk_srgb if texture.srgb else texture.format.info.vk
 
 
 @reader("ktx2")

@@ -146,6 +146,7 @@ class FormatWords(BaseModel):
     channels: int
     keeps: int
     gpu: int
+    gpu_holes: int
     gpu_extension: str
 
 
@@ -215,6 +216,7 @@ def knowledge() -> Knowledge:
                 channels=i.channels,
                 keeps=i.keeps,
                 gpu=i.gpu,
+                gpu_holes=i.gpu_holes,
                 gpu_extension=i.gpu_extension,
             )
             for f, i in FORMATS.items()
