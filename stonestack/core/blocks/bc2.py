@@ -9,6 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from stonestack.core.blocks import decoding
+from stonestack.core.blocks.colours import write_colours
 from stonestack.core.blocks.layout import blocks_across, from_blocks, padded
 from stonestack.core.blocks.quality import PLAIN, Metric, Quality
 from stonestack.core.image import Bytes
@@ -17,8 +18,6 @@ from stonestack.core.parallel import over_bands
 
 def encode(texels: Bytes, quality: Quality = Quality.STANDARD, metric: Metric = PLAIN) -> bytes:
     """Encode stored colour and alpha, uint8 (height, width, 4)."""
-    from stonestack.core.blocks.endpoints import write_colours
-
     grid = padded(texels)
     down, across = grid.shape[0] // 4, grid.shape[1] // 4
     count = down * across

@@ -9,6 +9,8 @@ from __future__ import annotations
 import numpy as np
 
 from stonestack.core.blocks import decoding
+from stonestack.core.blocks.channels import write_channel
+from stonestack.core.blocks.colours import write_colours
 from stonestack.core.blocks.layout import blocks_across, from_blocks, padded
 from stonestack.core.blocks.quality import PLAIN, Metric, Quality
 from stonestack.core.image import Bytes
@@ -17,9 +19,6 @@ from stonestack.core.parallel import over_bands
 
 def encode(texels: Bytes, quality: Quality = Quality.STANDARD, metric: Metric = PLAIN) -> bytes:
     """Encode stored colour and alpha, uint8 (height, width, 4)."""
-    from stonestack.core.blocks.endpoints import write_colours
-    from stonestack.core.blocks.scalar import write_channel
-
     grid = padded(texels)
     out = np.empty((grid.shape[0] * grid.shape[1] // 16, 4), np.uint32)
     write_channel(grid, out, 0, 3, quality, metric)

@@ -9,19 +9,16 @@ tried for all blocks; modes 1 and 3 (and 0) with the partitions that an estimate
 from __future__ import annotations
 
 from functools import cache
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core.blocks import bptc
+from stonestack.core.blocks.bc7_search import Search, Tier
 from stonestack.core.blocks.layout import as_words, blocks_across, from_blocks, padded
 from stonestack.core.blocks.quality import PLAIN, Metric, Quality
 from stonestack.core.image import Bytes
 from stonestack.core.parallel import over_bands
-
-if TYPE_CHECKING:
-    from stonestack.core.blocks.bc7_encoding import Tier
 
 _ONE = ((1 / 32, 1 / 32, 0.0),)
 _MORE = (*_ONE, (0.0, 0.0, 1.0), (0.1, 0.1, 0.0))
@@ -30,8 +27,6 @@ _MORE = (*_ONE, (0.0, 0.0, 1.0), (0.1, 0.1, 0.0))
 @cache
 def _tiers() -> dict[Quality, tuple[Tier, tuple[tuple[float, float, float], ...]]]:
     """Return what each quality tries, and where lines begin."""
-    from stonestack.core.blocks.bc7_encoding import Tier
-
     fast = Tier(
         parted=False,
         rounds=2,
@@ -90,7 +85,7 @@ def _matches_of_one() -> NDArray[np.uint8]:
 
 def encode(texels: Bytes, quality: Quality = Quality.STANDARD, metric: Metric = PLAIN) -> bytes:
     """Encode stored colour and alpha, uint8 (height, width, 4)."""
-    from stonestack.core.blocks.bc7_encoding import Search, encode_blocks
+    from stonestack.core.blocks.bc7_encoding import encode_blocks
 
     words = as_words(padded(texels))
     out = np.zeros((words.size // 16, 2), np.uint64)

@@ -3,20 +3,63 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from stonestack.core.blocks import decoding
-from stonestack.core.blocks.layout import blocks_across, from_blocks, padded
+from stonestack.core.blocks.layout import as_words, blocks_across, from_blocks, padded
 from stonestack.core.blocks.quality import Metric, Quality
 from stonestack.core.image import Bytes
 from stonestack.core.parallel import over_bands
+
+_STARTS = np.array([[1 / 32, 1 / 32], [0, -1 / 4], [-1 / 4, 0]], np.float32)
+_MORE = np.array(
+    [[0, 0], [0, 1 / 12], [1 / 12, 0], [1 / 12, 1 / 12], [1 / 6, 0], [0, 1 / 6]], np.float32
+)
+_SHARES = np.array([1 / 14, 1 / 28, 0], np.float32)
+_TIERS = {Quality.FAST: 0, Quality.STANDARD: 1, Quality.BEST: 2}
+
+
+def write_channel(
+    texels: Bytes,
+    out: NDArray[np.uint32],
+    at: int,
+    channel: int,
+    quality: Quality,
+    metric: Metric,
+    signed: bool = False,
+) -> None:
+    """Encode one channel of all blocks of a picture into its part of each block.
+
+    Parameters
+    ----------
+    texels : ndarray, uint8, shape (height, width, 4)
+        Sides are multiples of four; signed numbers in two's complement.
+    out : ndarray, uint32, shape (blocks, words)
+    at : int
+        The first of the two words that are written.
+    channel, quality, metric
+    signed : bool
+        Whether numbers go from -127 to 127.
+    """
+    from stonestack.core.blocks.scalar import encode_scalar
+
+    words = as_words(texels)
+    flat, stride = out.reshape(-1), out.shape[1]
+    limits = np.float32(metric.limits)
+    tier = _TIERS[quality]
+    angles = metric.angles and channel < 2
+
+    def band(start: int, stop: int) -> None:
+        more = (signed, angles, limits, _STARTS, _MORE, _SHARES, tier)
+        encode_scalar(words, start, stop, flat, stride, at, channel, *more)
+
+    over_bands(band, out.shape[0], 64)
 
 
 def encode(
     texels: Bytes, channels: int, quality: Quality, metric: Metric, signed: bool = False
 ) -> bytes:
     """Encode the first channels of uint8 (height, width, 4); signed ones in two's complement."""
-    from stonestack.core.blocks.scalar import write_channel
-
     grid = padded(texels)
     out = np.empty((grid.shape[0] * grid.shape[1] // 16, 2 * channels), np.uint32)
     for channel in range(channels):

@@ -1,0 +1,150 @@
+"""The texels of sixteen blocks, and those of a part or a channel of them, for BC7's encoder."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from stonestack.core.blocks.bc7_lines import LOCK, MA, MC, WT, P
+from stonestack.core.blocks.bc7_search import Search
+from stonestack.core.blocks.lanes import LANES as L
+from stonestack.core.blocks.lanes import f, kernel
+
+# Rows of a group's texels: channel ``c`` of texel ``i`` at ``6 * i + c``, then how much its colour
+# and how much its alpha counts.
+TEXELS = 96
+
+
+@kernel
+def load(search: Search, blocks: Any, tex: Any) -> None:
+    """Put sixteen blocks into the lanes of a group.
+
+    Parameters
+    ----------
+    blocks : ndarray, uint32, shape (LANES,)
+        Numbers of the blocks.
+    tex : ndarray, float32, flat
+    """
+    texels = search.texels
+    across = texels.shape[1] // 4
+    byte = np.uint32(255)
+    rows = np.empty(L, np.uint32)
+    columns = np.empty(L, np.uint32)
+    for lane in range(L):
+        rows[lane] = np.int64(blocks[lane]) // across * 4
+        columns[lane] = np.int64(blocks[lane]) % across * 4
+    for i in range(16):
+        for lane in range(L):
+            v = texels[np.int64(rows[lane]) + (i >> 2), np.int64(columns[lane]) + (i & 3)]
+            a = f(np.int32(v >> np.uint32(24)))
+            tex[6 * i * L + lane] = f(np.int32(v & byte))
+            tex[(6 * i + 1) * L + lane] = f(np.int32((v >> np.uint32(8)) & byte))
+            tex[(6 * i + 2) * L + lane] = f(np.int32((v >> np.uint32(16)) & byte))
+            tex[(6 * i + 3) * L + lane] = a
+            tex[(6 * i + 4) * L + lane] = search.clear if a < f(0.5) else f(1)
+            tex[(6 * i + 5) * L + lane] = search.extreme if a < f(0.5) or a > f(254.5) else f(1)
+
+
+@kernel
+def opaque(tex: Any, s: Any) -> int:
+    """Lock the alpha of blocks that are opaque; return how many are not."""
+    open_ = 0
+    for lane in range(L):
+        least = f(255)
+        for i in range(16):
+            least = min(least, tex[(6 * i + 3) * L + lane])
+        s[LOCK * L + lane] = f(1) if least > f(254.5) else f(0)
+        open_ += 0 if least > f(254.5) else 1
+    return open_
+
+
+@kernel
+def uneven(tex: Any) -> int:
+    """Return how many blocks have more than one colour."""
+    count = 0
+    for lane in range(L):
+        apart = f(0)
+        for i in range(16):
+            for c in range(4):
+                apart += abs(tex[(6 * i + c) * L + lane] - tex[c * L + lane])
+        count += 1 if apart > f(0.5) else 0
+    return count
+
+
+@kernel
+def gather(tex: Any, members: Any, count: int, alpha: Any, s: Any) -> int:
+    """Put a part's texels into the scratch array; return their number, filled up to fours."""
+    padded = (count + 3) // 4 * 4
+    for j in range(16):
+        if j >= padded:
+            break
+        i = np.int64(members[j])
+        real = f(1) if j < count else f(0)
+        for lane in range(L):
+            s[(P + 7 * j) * L + lane] = tex[6 * i * L + lane]
+            s[(P + 7 * j + 1) * L + lane] = tex[(6 * i + 1) * L + lane]
+            s[(P + 7 * j + 2) * L + lane] = tex[(6 * i + 2) * L + lane]
+            s[(P + 7 * j + 3) * L + lane] = tex[(6 * i + 3) * L + lane] * alpha
+            s[(MC + 7 * j) * L + lane] = real * tex[(6 * i + 4) * L + lane]
+            s[(MA + 7 * j) * L + lane] = real * tex[(6 * i + 5) * L + lane]
+    return padded
+
+
+@kernel
+def gather_line(tex: Any, alone: int, mixed: bool, s: Any) -> None:
+    """Put all texels into the scratch array with one channel, now last, made nothing.
+
+    ``mixed`` is whether alpha is among the others: then the colour of all texels counts.
+    """
+    for j in range(16):
+        for lane in range(L):
+            a = tex[(6 * j + 3) * L + lane]
+            s[(P + 7 * j) * L + lane] = a if alone == 0 else tex[6 * j * L + lane]
+            s[(P + 7 * j + 1) * L + lane] = a if alone == 1 else tex[(6 * j + 1) * L + lane]
+            s[(P + 7 * j + 2) * L + lane] = a if alone == 2 else tex[(6 * j + 2) * L + lane]
+            s[(P + 7 * j + 3) * L + lane] = f(0)
+            s[(MC + 7 * j) * L + lane] = f(1) if mixed else tex[(6 * j + 4) * L + lane]
+            s[(MA + 7 * j) * L + lane] = f(0)
+
+
+@kernel
+def gather_alone(tex: Any, alone: int, s: Any) -> None:
+    """Put one channel of all texels into the scratch array, as the fourth."""
+    for j in range(16):
+        for lane in range(L):
+            r = tex[6 * j * L + lane]
+            g = tex[(6 * j + 1) * L + lane]
+            b = tex[(6 * j + 2) * L + lane]
+            a = tex[(6 * j + 3) * L + lane]
+            plain = tex[(6 * j + 4) * L + lane]
+            m = tex[(6 * j + 5) * L + lane] if alone == 3 else plain
+            s[(P + 7 * j) * L + lane] = f(0)
+            s[(P + 7 * j + 1) * L + lane] = f(0)
+            s[(P + 7 * j + 2) * L + lane] = f(0)
+            s[(P + 7 * j + 3) * L + lane] = (
+                r if alone == 0 else (g if alone == 1 else (b if alone == 2 else a))
+            )
+            s[(MC + 7 * j) * L + lane] = m
+            s[(MA + 7 * j) * L + lane] = m
+
+
+@kernel
+def list_members(parts: Any, number: Any, shape: Any, members: Any, sizes: Any) -> None:
+    """List the texels of each part of a partition."""
+    for part in range(3):
+        sizes[part] = 0
+    for i in range(16):
+        here = np.int64(parts[number, shape, i])
+        members[here, sizes[here]] = i
+        sizes[here] += 1
+
+
+@kernel
+def set_weights(s: Any, w0: Any, w1: Any, w2: Any, w3: Any) -> None:
+    """Set how much each channel counts."""
+    for lane in range(L):
+        s[WT * L + lane] = w0
+        s[(WT + 1) * L + lane] = w1
+        s[(WT + 2) * L + lane] = w2
+        s[(WT + 3) * L + lane] = w3
