@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from stonestack.core.blocks.formats import FORMATS
+from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.checks.findings import Finding
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.image import Picture
@@ -16,7 +16,7 @@ from stonestack.core.tile.light import light_field
 from stonestack.core.tile.scores import GOES_ON, TileScores
 from stonestack.core.tile.ways import FAMILY
 
-VERSION = 10
+VERSION = 11
 """Raised when the same picture is judged otherwise, so that kept judgements are made anew."""
 
 _SEAM_GOOD = (0.8, 1.25)
@@ -135,8 +135,10 @@ def of_size(before: Picture, size: Size) -> Finding:
 
 def of_compression(before: Picture, after: Texture, loss: Loss) -> Finding:
     """Judge a compressed texture by what was lost."""
-    if before.alpha and FORMATS[after.format].title == "BC1":
-        return Finding(level="fault", words="alpha is lost", fix="Store it as BC3 or RGBA8.")
+    if before.alpha and after.format is BlockFormat.BC1:
+        return Finding(
+            level="look", words="alpha is holes only", fix="BC3 and BC7 keep soft alpha."
+        )
     if loss.angle is not None:
         if loss.angle > _ANGLE_LOOK:
             return Finding(level="look", words="facets may show", fix="Store it as RGBA8.")
