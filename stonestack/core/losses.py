@@ -33,8 +33,14 @@ def loss(before: Picture, after: Texture) -> Loss:
     stored = after.texels()
     if before.space is Space.VECTOR:
         return Loss(None, metrics.mean_angle(before.pixels[..., :3], texels.unit_vectors(stored)))
+    wanted = texels.to_texels(before)
     # What a format does not keep it is not blamed for here; a check says it.
     channels = FORMATS[after.format].keeps
-    wanted = texels.to_texels(before)[..., :channels]
-    ratio = metrics.psnr(wanted, stored[..., :channels])
+    if before.alpha and stored.shape[2] == wanted.shape[2]:
+        # Nobody sees the colour of what is clear, and holes are alpha too.
+        channels = wanted.shape[2]
+        unseen = (wanted[..., 3] == 0) | (stored[..., 3] == 0)
+        stored = stored.copy()
+        stored[unseen, :3] = wanted[unseen, :3]
+    ratio = metrics.psnr(wanted[..., :channels], stored[..., :channels])
     return Loss(None if math.isinf(ratio) else ratio, None)

@@ -64,9 +64,9 @@ export function CompressControls({ surface, map, knowledge, change }: ControlsPr
       </div>
       <p className="text-small text-ink-2">{knowledge.qualities[leaves.quality]?.hint}.</p>
       <div className="flex items-center justify-between text-small">
-        <span title={knowledge.filters[leaves.filter]?.hint}>Levels by</span>
+        <span title={knowledge.filters[leaves.filter]?.hint}>Filter</span>
         <Choice
-          label="Levels by"
+          label="Filter"
           value={leaves.filter}
           options={named<OutputView["filter"]>(knowledge.filters)}
           onChoose={(filter) => {
