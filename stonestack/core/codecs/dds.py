@@ -180,6 +180,8 @@ def parse(data: bytes) -> Layout:
             raise _unread(f"in format {fourcc.decode('latin-1')!r}")
         format_, srgb = _BY_FOURCC[fourcc], False
         variant = f"old header, {fourcc.decode('latin-1')}"
+    elif _BY_MASKS.get((bits, masks)) is BlockFormat.RGB10A2:
+        format_, srgb = BlockFormat.RGB10A2, False
     elif pixel_flags & _PF_RGB and bits == 32:
         format_, srgb = BlockFormat.RGBA8, False
         order = _mask_order(masks, bool(pixel_flags & _PF_ALPHA))
