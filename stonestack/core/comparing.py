@@ -9,7 +9,8 @@ from pydantic import BaseModel, ConfigDict
 
 from stonestack.core import codecs, metrics
 from stonestack.core.errors import BadRequest
-from stonestack.core.image import Picture, Space
+from stonestack.core.image import Bytes, Floats, Picture, Space
+from stonestack.core.losses import seen_of
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.texels import to_texels
 
@@ -24,7 +25,7 @@ class WorstBlock(BaseModel):
     x: int
     y: int
     rms: float
-    """Root of the mean squared difference, in levels of 255."""
+    """Root of the mean squared difference: in levels of 255, of normals in degrees."""
 
 
 class Comparison(BaseModel):
@@ -48,7 +49,7 @@ class Comparison(BaseModel):
     mean_angle, high_angle : float or None
         Of normals, in degrees: the mean, and what 99 of 100 texels lie below.
     worst : list of WorstBlock
-        The blocks that differ most, the worst first.
+        The blocks that differ most as they are seen, the worst first.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -88,15 +89,43 @@ def compare(first: bytes, second: bytes, role: Role = Role.COLOUR) -> Comparison
     return compared(before, after)
 
 
+def errors_by_block(before: Picture, after: Picture) -> Floats:
+    """Return the mean squared difference of each block of four by four texels, (down, across).
+
+    Of normals in squared degrees; else in squared levels of 255, colour by as much as alpha lets
+    through.
+    """
+    if before.space is Space.VECTOR:
+        apart = metrics.angles(before.pixels[..., :3], after.pixels[..., :3])[..., np.newaxis]
+        return metrics.block_errors(apart, np.zeros_like(apart))
+    channels = 1 if before.space is Space.DATA else 3
+    return metrics.block_errors(*(_seen(to_texels(p), channels) for p in (before, after)))
+
+
+def _seen(stored: Bytes, channels: int) -> Floats:
+    """Return numbers as they are seen: colour by as much as alpha lets through, and alpha."""
+    body = stored[..., :channels].astype(np.float32)
+    if (stored[..., 3] == 255).all():
+        return body
+    alpha = stored[..., 3:].astype(np.float32)
+    return np.concatenate([body * (alpha / np.float32(255)), alpha], axis=2)
+
+
 def compared(before: Picture, after: Picture) -> Comparison:
-    """Measure how far one picture is from another of the same size and space."""
+    """Measure how far one picture is from another of the same size and space.
+
+    The colour of what is clear in either does not count, since nobody sees it.
+    """
     wanted, got = to_texels(before), to_texels(after)
+    equal = bool(np.array_equal(wanted, got))
     with_alpha = before.alpha or after.alpha
+    if with_alpha and before.space is Space.LINEAR:
+        got = seen_of(wanted, got)
     channels = 1 if before.space is Space.DATA else 3
     alike = metrics.psnr(wanted[..., 3:], got[..., 3:]) if with_alpha else math.inf
     a, b = wanted[..., :channels], got[..., :channels]
     ratio = metrics.psnr(a, b)
-    errors = metrics.block_errors(a, b)
+    errors = errors_by_block(before, after)
     order = np.argsort(-errors, axis=None, kind="stable")[:_WORST]
     worst = [
         WorstBlock(
@@ -115,7 +144,7 @@ def compared(before: Picture, after: Picture) -> Comparison:
         width=before.width,
         height=before.height,
         channels=channels + with_alpha,
-        equal=math.isinf(ratio) and math.isinf(alike),
+        equal=equal,
         psnr=None if math.isinf(ratio) else ratio,
         psnr_alpha=None if math.isinf(alike) else alike,
         ssim=metrics.ssim(a, b),

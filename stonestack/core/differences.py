@@ -91,6 +91,11 @@ def _of_map(before: Surface, after: Surface, now: Map) -> Iterator[str]:
         yield f"{now.title}: {'a file came back' if more else 'without what came back'}"
     if was.size != now.size:
         yield f"{now.title}: {_size_words(was.size)} to {_size_words(now.size)}"
+    was_own, own = ({o.level: o.picture for o in m.levels} for m in (was, now))
+    for level in sorted({*was_own, *own}):
+        if was_own.get(level) != own.get(level):
+            name = own[level].name if level in own else "made as usual"
+            yield f"{now.title}: level {level} {name}"
     if was.outputs != now.outputs:
         yield f"{now.title}: leaves otherwise"
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from stonestack.core import metrics, texels
 from stonestack.core.blocks.formats import FORMATS
 from stonestack.core.codecs.texture import Texture
-from stonestack.core.image import Picture, Space
+from stonestack.core.image import Bytes, Picture, Space
 
 
 @dataclass(frozen=True)
@@ -19,6 +19,19 @@ class Loss:
     """Decibels over the channels that the format keeps; None for vectors or no loss."""
     angle: float | None
     """Mean angle in degrees, for vectors."""
+
+
+def seen_of(wanted: Bytes, stored: Bytes) -> Bytes:
+    """Return stored texels with the wanted colour wherever either is clear: nobody sees it there.
+
+    Parameters
+    ----------
+    wanted, stored : ndarray, uint8, shape (height, width, 4)
+    """
+    unseen = (wanted[..., 3] == 0) | (stored[..., 3] == 0)
+    out = stored.copy()
+    out[unseen, :3] = wanted[unseen, :3]
+    return out
 
 
 def loss(before: Picture, after: Texture) -> Loss:
@@ -37,10 +50,7 @@ def loss(before: Picture, after: Texture) -> Loss:
     # What a format does not keep it is not blamed for here; a check says it.
     channels = FORMATS[after.format].keeps
     if before.alpha and stored.shape[2] == wanted.shape[2]:
-        # Nobody sees the colour of what is clear, and holes are alpha too.
         channels = wanted.shape[2]
-        unseen = (wanted[..., 3] == 0) | (stored[..., 3] == 0)
-        stored = stored.copy()
-        stored[unseen, :3] = wanted[unseen, :3]
+        stored = seen_of(wanted, stored)
     ratio = metrics.psnr(wanted[..., :channels], stored[..., :channels])
     return Loss(None if math.isinf(ratio) else ratio, None)

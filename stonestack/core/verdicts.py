@@ -41,6 +41,7 @@ _UNEVEN = 0.35
 _STRETCH_LOOK = 8.0
 _ENLARGED = 1.25
 _EVENER = "At Source, frame a part with evener light."
+HOLES_ONLY = "alpha is holes only"
 _NEAR_LIMIT = 36.0
 _ROUGH = 31.0
 _ANGLE_LOOK = 2.5
@@ -136,9 +137,7 @@ def of_size(before: Picture, size: Size) -> Finding:
 def of_compression(before: Picture, after: Texture, loss: Loss) -> Finding:
     """Judge a compressed texture by what was lost."""
     if before.alpha and after.format is BlockFormat.BC1:
-        return Finding(
-            level="look", words="alpha is holes only", fix="BC3 and BC7 keep soft alpha."
-        )
+        return Finding(level="look", words=HOLES_ONLY, fix="BC3 and BC7 keep soft alpha.")
     if loss.angle is not None:
         if loss.angle > _ANGLE_LOOK:
             return Finding(level="look", words="facets may show", fix="Store it as RGBA8.")

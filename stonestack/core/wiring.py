@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pydantic import BaseModel
 
 from stonestack.core import ops
+from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.blocks.quality import Quality
 from stonestack.core.document import (
     Map,
@@ -24,9 +25,11 @@ from stonestack.core.document import (
 from stonestack.core.graph import Graph, Key, Node, ordered
 from stonestack.core.image import Space
 from stonestack.core.masks import AnyMask
+from stonestack.core.mips import level_count
 from stonestack.core.normals import Green
 from stonestack.core.ops.facts import Done, Stored
 from stonestack.core.ops.files import Shown, Storing
+from stonestack.core.ops.losing import Advising, OneLevel
 from stonestack.core.ops.pictures import Limit, Reading
 from stonestack.core.ops.stages import GEOMETRY, MASK, Combining, Finishing, Mixing
 from stonestack.core.references import MapRef, MaskRef, Reference, SourceRef, StrokesRef, references
@@ -123,7 +126,34 @@ class Wiring:
             gloss=info.gloss,
         )
         normals = self._normals() if info.gloss else None
-        return self._put("compress", storing, way.key, *([normals] if normals else []))
+        own = self.levels(m)
+        storing = storing.model_copy(update={"own": tuple(own)})
+        beside = [normals] if normals else []
+        return self._put("compress", storing, way.key, *beside, *own.values())
+
+    def levels(self, m: Map) -> dict[int, Key]:
+        """Return the pictures of a map's smaller levels that are its own; none in a look."""
+        if self.longest is not None:
+            return {}
+        reading = Reading(space=m.space)
+        return {
+            own.level: self._whole(self._put("decode", reading, blobs=[own.picture.sha256]))
+            for own in m.levels
+            if own.level < level_count(m.size.width, m.size.height)
+        }
+
+    def advice(self, map_id: str) -> Key | None:
+        """Return the node that says which of the target's formats suits a map."""
+        key = self.at(map_id, Stage.COMPRESS)
+        if key is None:
+            return None
+        node, m = self.graph[key], self.surface.map(map_id)
+        facts = []
+        for format_ in self.target.formats_of(m.role):
+            values = Storing.model_validate({**node.values, "format": format_})
+            other = self._put("compress", values, *node.inputs)
+            facts.append(facts_of(self.graph, other, Stage.COMPRESS))
+        return self._put("advice", Advising(space=m.space), *facts)
 
     def _normals(self) -> Key | None:
         """Return the finished normals of the surface, whose spread gloss takes in."""
@@ -454,6 +484,19 @@ def picture_of(graph: Graph, key: Key, longest: int | None) -> Key:
 def texels_of(graph: Graph, key: Key) -> Key:
     """Return the node that shows a picture as plain texels, for a look that passes."""
     return ops.put(graph, "texels", None, (key,))
+
+
+def plain_of(graph: Graph, key: Key) -> Key:
+    """Return the node of a texture's levels before they are compressed: all eight bits of them."""
+    node = graph[key]
+    values = {**node.values, "format": BlockFormat.RGBA8, "quality": Quality.STANDARD}
+    return ops.put(graph, "compress", values, node.inputs, node.blobs)
+
+
+def loss_of(graph: Graph, key: Key, level: int) -> Key:
+    """Return the node that measures what compression has cost one level."""
+    inputs = (key, plain_of(graph, key), graph[key].inputs[0])
+    return ops.put(graph, "loss", OneLevel(level=level), inputs)
 
 
 def facts_of(graph: Graph, key: Key, stage: Stage) -> Key:

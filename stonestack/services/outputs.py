@@ -77,6 +77,7 @@ def _untouched(m: Map) -> bool:
         and origin.frame.plain
         and not any(step.enabled for step in m.steps)
         and not m.returned
+        and not m.levels
         and m.frozen is None
         and (m.size.width, m.size.height) == (place.width, place.height)
     )

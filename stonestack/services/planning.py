@@ -14,7 +14,7 @@ from stonestack.core.errors import BadRequest, Conflict, StoneError
 from stonestack.core.graph import Graph, Key
 from stonestack.core.image import Space
 from stonestack.core.ops import File
-from stonestack.core.ops.returns import StoredAs
+from stonestack.core.ops.returns import Refitting, StoredAs
 from stonestack.core.refit import contract_of
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.workfiles.passing import flat
@@ -97,14 +97,17 @@ class Replacement:
         The place.
     wired : callable
         Puts what makes the picture into a graph, for the space of the place's role; returns the
-        key of the picture.
+        key of the picture, and those of pictures of its own for some levels.
+    own : tuple of int
+        These levels, in their order.
     lent : bytes
         A file that the graph reads and that is kept nowhere; empty where it needs none.
     """
 
     entry_id: int
-    wired: Callable[[Graph, Space], Key]
+    wired: Callable[[Graph, Space], list[Key]]
     lent: bytes = b""
+    own: tuple[int, ...] = ()
 
 
 def from_file(entry_id: int, data: bytes) -> Replacement:
@@ -112,8 +115,8 @@ def from_file(entry_id: int, data: bytes) -> Replacement:
     data = flat(data)
     digest = sha256(data)
 
-    def wired(graph: Graph, space: Space) -> Key:
-        return ops.put(graph, "replacement", StoredAs(space=space), blobs=(digest,))
+    def wired(graph: Graph, space: Space) -> list[Key]:
+        return [ops.put(graph, "replacement", StoredAs(space=space), blobs=(digest,))]
 
     return Replacement(entry_id, wired, data)
 
@@ -342,7 +345,8 @@ def _made(ws: Workspace, original: bytes, replacement: Replacement, space: Space
     """Make a place's file again; what twins share is made once."""
     graph = Graph()
     with ws.files.lending(original, replacement.lent) as (digest, _):
-        key = ops.put(graph, "refit", None, [replacement.wired(graph, space)], [digest])
+        pictures = replacement.wired(graph, space)
+        key = ops.put(graph, "refit", Refitting(own=replacement.own), pictures, [digest])
         result = ws.renderer.scheduler.result(graph, key)
     assert isinstance(result, File)
     return result

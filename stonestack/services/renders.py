@@ -9,16 +9,22 @@ from contextlib import contextmanager
 from sqlalchemy import Engine
 
 from stonestack.core import codecs, ops, stopping
+from stonestack.core.advising import Advice
+from stonestack.core.codecs import pictures
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.document import Stage
 from stonestack.core.errors import BadRequest, Cancelled, Conflict, NotWanted
 from stonestack.core.graph import Graph, Key, Node
 from stonestack.core.image import Picture
 from stonestack.core.memory import MEMORY, Memory
+from stonestack.core.normals import turned
 from stonestack.core.ops import File, Result
 from stonestack.core.ops.facts import RenderFacts
+from stonestack.core.ops.files import Storing
+from stonestack.core.ops.losing import LevelLoss, check_level
 from stonestack.core.ops.ways import Ways
-from stonestack.core.wiring import facts_of, picture_of, texels_of
+from stonestack.core.peering import BlockLook, look_at_block
+from stonestack.core.wiring import facts_of, loss_of, picture_of, plain_of, texels_of
 from stonestack.services.graphs import Graphs
 from stonestack.services.scheduler import Keeper, Scheduler, Urgency, serving, urgent
 from stonestack.services.spill import Spill
@@ -150,6 +156,47 @@ class Renderer:
         """Return a compressed stage as a KTX2 file: the very form in which it is kept."""
         kept = self._cache.read(key, "ktx2")
         return kept if kept is not None else codecs.ktx2.write(self.texture(key))
+
+    def plain(self, key: Key) -> bytes:
+        """Return a compressed stage's levels as they were before, as a KTX2 file."""
+        return codecs.ktx2.write(self._plain(key))
+
+    def level_png(self, key: Key, level: int) -> bytes:
+        """Return one level of a compressed stage as it was before, with green up, as a PNG."""
+        node = self.graphs.graph(key)[key]
+        texture, picture = self._plain(key), self.picture(node.inputs[0])
+        check_level(texture, level)
+        green = Storing.model_validate(node.values).green
+        return pictures.quick_png(turned(texture.picture(picture.space, level), green))
+
+    def _plain(self, key: Key) -> Texture:
+        graph = self.graphs.graph(key)
+        if graph[key].op != "compress":
+            raise BadRequest(
+                "not-a-texture", "This stage is not compressed yet.", "Ask for its picture."
+            )
+        with urgent(Urgency.LOOKED_AT):
+            result = self.scheduler.result(graph, plain_of(graph, key))
+        assert isinstance(result, Texture)
+        return result
+
+    def loss(self, key: Key, level: int) -> LevelLoss:
+        """Return what compression has cost one level."""
+        graph = self.graphs.graph(key)
+        with urgent(Urgency.SHEET):
+            data = next(self.files(graph, [loss_of(graph, key, level)]))
+        return LevelLoss.model_validate_json(data)
+
+    def block(self, key: Key, level: int, x: int, y: int) -> BlockLook:
+        """Return the block of a compressed stage that holds a texel."""
+        space = self.facts(key, Stage.COMPRESS).space
+        return look_at_block(self.texture(key), self._plain(key), space, level, x, y)
+
+    def advice(self, key: Key) -> Advice:
+        """Return which format suits a map."""
+        with urgent(Urgency.SHEET):
+            data = next(self.files(self.graphs.graph(key), [key]))
+        return Advice.model_validate_json(data)
 
     def facts(self, key: Key, stage: Stage) -> RenderFacts:
         """Return the numbers of a map at a stage."""

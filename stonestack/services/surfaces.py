@@ -57,6 +57,8 @@ class SurfaceView(BaseModel):
     laid: dict[str, str]
     """The keys of maps as masks read them, by id, of those that a mask reads."""
     outputs: dict[str, OutputView]
+    advice: dict[str, str]
+    """What to ask which of the target's formats suits a map, by its id."""
     out_of_date: list[str]
     undo: str | None
     redo: str | None
@@ -117,6 +119,7 @@ def get(ws: Workspace, surface_id: str, left: list[str] | None = None) -> Surfac
         masks=_announced_masks(ws, wiring),
         laid=_announced_laid(ws, wiring),
         outputs=outputs(document, target, settings.game_folder),
+        advice=_announced_advice(ws, wiring),
         out_of_date=[m.id for m in document.maps if wiring.out_of_date(m)],
         undo=undo,
         redo=redo,
@@ -354,6 +357,13 @@ def _announced_laid(ws: Workspace, wiring: Wiring) -> dict[str, Key]:
     laid = wiring.laid()
     ws.renderer.graphs.add(wiring.graph, laid.values())
     return laid
+
+
+def _announced_advice(ws: Workspace, wiring: Wiring) -> dict[str, Key]:
+    asked = {m.id: wiring.advice(m.id) for m in wiring.surface.maps}
+    advice = {map_id: key for map_id, key in asked.items() if key is not None}
+    ws.renderer.graphs.add(wiring.graph, advice.values())
+    return advice
 
 
 def _first_colour_is_open(before: Surface, after: Surface) -> bool:

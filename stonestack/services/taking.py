@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path, PurePosixPath
 
 from pydantic import BaseModel
@@ -217,19 +217,21 @@ def of_surface(ws: Workspace, surface_id: str) -> tuple[str, list[Replacement]]:
                     "Read the game folder again on the Sources page.",
                 )
             same = (m.size.width, m.size.height) == (place.width, place.height)
-            stage = Stage.SIZE if same else Stage.STEPS
+            stage = Stage.FINISH if same else Stage.STEPS
             key = wiring.at(m.id, stage)
             if key is not None:
                 # As its own file had it: the game reads it so.
                 green = m.origin.green if isinstance(m.origin, SourceOrigin) else Green.UP
-                wanted.append(Replacement(entry.id or 0, _wired(wiring.graph, key, green)))
+                own = wiring.levels(m) if same else {}
+                wired = _wired(wiring.graph, [key, *own.values()], green)
+                wanted.append(Replacement(entry.id or 0, wired, own=tuple(own)))
     return placed[0][1].game, wanted
 
 
-def _wired(known: Graph, key: Key, green: Green) -> Callable[[Graph, Space], Key]:
-    def wired(graph: Graph, _space: Space) -> Key:
-        graph.nodes.update(closure(known, [key]))
-        return ops.put(graph, "turn", Turning(green=green), [key])
+def _wired(known: Graph, keys: Sequence[Key], green: Green) -> Callable[[Graph, Space], list[Key]]:
+    def wired(graph: Graph, _space: Space) -> list[Key]:
+        graph.nodes.update(closure(known, keys))
+        return [ops.put(graph, "turn", Turning(green=green), [key]) for key in keys]
 
     return wired
 

@@ -1,7 +1,6 @@
 """The set that is derived: what a surface is made of, maps added, and where each comes from."""
 
 import io
-import re
 
 import numpy as np
 from PIL import Image
@@ -101,33 +100,6 @@ class OwnNormals(DemoCase):
         self.page.get_by_label("Picture to lay over").set_input_files(
             {"name": "patch.png", "mimeType": "image/png", "buffer": grain()}
         )
-
-    def test_quality_and_filter_are_chosen_where_it_is_compressed_and_undone(self) -> None:
-        page = self.page
-        self.open("Verdigris copper")
-        self.cell("colour", "compress").click()
-        figure = re.compile(r"BC\d \d+\.\d dB")
-        expect(self.cell("colour", "compress")).to_contain_text(figure, timeout=PATIENCE)
-
-        def decibels() -> float:
-            found = re.search(r"(\d+\.\d) dB", self.cell("colour", "compress").inner_text())
-            return float(found[1]) if found else 0.0
-
-        before = decibels()
-        page.get_by_role("radio", name="Fast").click()
-        expect(page.get_by_role("radio", name="Fast")).to_be_checked(timeout=PATIENCE)
-        page.wait_for_function(
-            "([cell, was]) => { const m = /([0-9.]+) dB/.exec(document.querySelector(cell)"
-            ".textContent); return m && Number(m[1]) < was; }",
-            arg=["[data-cell=colour-compress]", before],
-            timeout=PATIENCE,
-        )
-        page.get_by_role("radio", name="Nearest").click()
-        expect(page.get_by_role("radio", name="Nearest")).to_be_checked(timeout=PATIENCE)
-        for _ in range(2):
-            page.get_by_role("button", name="Undo").click()
-        expect(page.get_by_role("radio", name="Standard")).to_be_checked(timeout=PATIENCE)
-        expect(page.get_by_role("radio", name="Kaiser")).to_be_checked()
 
     def test_own_normals_are_put_in_and_their_old_relief_is_found_and_made_anew(self) -> None:
         page = self.page

@@ -18,6 +18,7 @@ from stonestack.core.masks.rectangle import Rectangle
 from stonestack.core.matters import Matter
 from stonestack.core.ops import OPERATIONS
 from stonestack.core.parts import contents_of, parts_of
+from stonestack.core.references import SourceRef
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps import STEPS
@@ -123,9 +124,15 @@ def _size(chance: random.Random, surface: Surface) -> Any:
     )
 
 
+def _level(chance: random.Random, surface: Surface) -> Any:
+    own = SourceRef(sha256=f"{chance.randrange(256):02x}" * 32, name="far.png")
+    picture = chance.choice([own, own, None])
+    return edits.SetLevel(map=_map(chance, surface), level=chance.randint(1, 9), picture=picture)
+
+
 DRAWN: tuple[Draw, ...] = (
     *(_add_step, _set_step, _set_step, _remove_step, _move_step, _add_mask, _set_mask),
-    *(_remove_mask, _origin, _origin, _size, _add_limited),
+    *(_remove_mask, _origin, _origin, _size, _level, _add_limited),
     lambda chance, _surface: edits.AddMap(role=chance.choice(list(Role))),
     lambda chance, surface: edits.RemoveMap(map=_map(chance, surface)),
     lambda chance, _surface: edits.Rename(title=f"Called {chance.randrange(99)}"),

@@ -88,6 +88,25 @@ class Levels(unittest.TestCase):
                     if level == 0:
                         self.assertGreater(len(differ), 0)
 
+    def test_a_level_of_its_own_changes_its_blocks_alone_and_the_others_stay_to_the_byte(
+        self,
+    ) -> None:
+        for format_, space, alpha in CASES:
+            with self.subTest(format=format_, space=space):
+                original = texture(format_, space, alpha=alpha)
+                before = codecs.read_texture(original)
+                own = patched(before.picture(space, 2), 4, 4)
+                result = made(original, codecs.read_picture(original, space), {2: own, 11: own})
+                after = codecs.read_texture(result.data)
+                differing = [n for n in range(7) if before.levels[n] != after.levels[n]]
+                self.assertEqual(differing, [2])
+                a, b = (t.texels(2).astype(int) for t in (before, after))
+                apart = np.abs(a - b).max(axis=2) > 0
+                self.assertTrue(apart[4:8, 4:8].any())
+                apart[4:8, 4:8] = False
+                self.assertFalse(apart.any())
+                self.assertEqual(len(result.data), len(original))
+
     def test_the_change_is_seen_in_the_file_and_in_its_smaller_levels(self) -> None:
         original = texture(BlockFormat.BC1, Space.LINEAR)
         wanted = patched(codecs.read_picture(original, Space.LINEAR), 16, 32)

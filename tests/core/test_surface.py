@@ -2,7 +2,7 @@ import unittest
 
 from pydantic import TypeAdapter, ValidationError
 
-from stonestack.core import edits
+from stonestack.core import differences, edits
 from stonestack.core.blocks import BlockFormat
 from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.document import (
@@ -17,6 +17,7 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.frame import Corner, Frame
 from stonestack.core.graph import Node, ordered
 from stonestack.core.normals import Green
+from stonestack.core.references import SourceRef
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps import STEPS
@@ -80,6 +81,37 @@ class Wired(unittest.TestCase):
     def test_names_do_not_enter_the_key(self) -> None:
         named = set_output(Role.COLOUR, name="other_c").apply(begun())
         self.assertEqual(keys(named), keys(begun()))
+
+
+class OwnLevels(unittest.TestCase):
+    """A single smaller level exchanged for a picture."""
+
+    PICTURE = SourceRef(sha256="ab" * 32, name="far.png", width=64, height=64)
+
+    def test_it_changes_what_is_compressed_and_nothing_before(self) -> None:
+        before = begun()
+        edit = edits.SetLevel(map=Role.COLOUR, level=4, picture=self.PICTURE)
+        after = edit.apply(before)
+        changed = {place for place, key in keys(after).items() if key != keys(before)[place]}
+        self.assertEqual(changed, {(Role.COLOUR, Stage.COMPRESS)})
+        self.assertEqual(edit.words(before), "Colour: level 4 far.png")
+        self.assertEqual(differences.between(before, after), ["Colour: level 4 far.png"])
+        again = edits.SetLevel(map=Role.COLOUR, level=4).apply(after)
+        self.assertEqual(keys(again), keys(before))
+
+    def test_a_level_that_is_not_there_is_refused_and_one_that_vanished_is_left_out(self) -> None:
+        before = begun()
+        with self.assertRaises(BadRequest):
+            edits.SetLevel(map=Role.COLOUR, level=14, picture=self.PICTURE).apply(before)
+        small = edits.SetSize(map=Role.COLOUR, size=Size(width=8, height=8)).apply
+        with_own = edits.SetLevel(map=Role.COLOUR, level=9, picture=self.PICTURE).apply(before)
+        self.assertEqual(keys(small(with_own)), keys(small(before)))
+
+    def test_a_look_that_passes_has_none(self) -> None:
+        before = begun()
+        after = edits.SetLevel(map=Role.COLOUR, level=4, picture=self.PICTURE).apply(before)
+        looks = [Wiring(s, 128).at(Role.COLOUR, Stage.COMPRESS) for s in (before, after)]
+        self.assertEqual(*looks)
 
 
 class FollowingTheColour(unittest.TestCase):

@@ -9,6 +9,8 @@ export interface Brought {
   refused: { name: string; problem: Problem }[];
 }
 
+/** Pictures that can come in, by the ends of their names. */
+export const PICTURES = ".png,.jpg,.jpeg,.tga,.bmp,.tif,.tiff,.dds,.ktx2,.webp,.exr,.hdr";
 const ARCHIVES = /\.(zip|tar|tgz|tar\.gz)$/i;
 
 /** Take all dropped files in: those of folders too, and the pictures of archives. */

@@ -100,6 +100,15 @@ export function texelsUrl(key: string): string {
   return `/api/renders/${key}/texels.ktx2`;
 }
 
+/** A compressed map's levels as they were before. */
+export function beforeUrl(key: string): string {
+  return `/api/renders/${key}/before.ktx2`;
+}
+
+export function levelUrl(key: string, level: number): string {
+  return `/api/renders/${key}/level.png?level=${String(level)}`;
+}
+
 export function textureUrl(key: string): string {
   return `/api/renders/${key}/texture.ktx2`;
 }

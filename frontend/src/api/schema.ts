@@ -996,6 +996,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/renders/{key}/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["render_advice_api_renders__key__advice_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/renders/{key}/before.ktx2": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["render_before_api_renders__key__before_ktx2_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/renders/{key}/block": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["render_block_api_renders__key__block_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/renders/{key}/facts": {
         parameters: {
             query?: never;
@@ -1004,6 +1052,38 @@ export interface paths {
             cookie?: never;
         };
         get: operations["render_facts_api_renders__key__facts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/renders/{key}/level.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["render_level_api_renders__key__level_png_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/renders/{key}/loss": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["render_loss_api_renders__key__loss_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1662,6 +1742,15 @@ export interface components {
             stroke: components["schemas"]["Stroke"] | null;
         };
         /**
+         * Advice
+         * @description A recommended format, and one sentence that says why.
+         */
+        Advice: {
+            format: components["schemas"]["BlockFormat"];
+            /** Reason */
+            reason: string;
+        };
+        /**
          * AlphaFromHeight
          * @description Parameters of :func:`alpha_from_height`.
          */
@@ -1972,11 +2061,97 @@ export interface components {
             structure: "whole" | "free";
         };
         /**
+         * BlockFacts
+         * @description What one block holds.
+         *
+         *     Parameters
+         *     ----------
+         *     words : str
+         *         How it is stored.
+         *     stored : str
+         *         Its bytes, in hexadecimal.
+         *     parts : list of BlockPart
+         *         Empty where its numbers stand for themselves.
+         */
+        BlockFacts: {
+            /** Parts */
+            parts: components["schemas"]["BlockPart"][];
+            /** Stored */
+            stored: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * BlockFormat
          * @description How texels are stored in a texture file; one entry a format.
          * @enum {string}
          */
         BlockFormat: "bc1" | "bc2" | "bc3" | "bc4" | "bc5" | "bc4s" | "bc5s" | "bc6h" | "bc6hs" | "bc7" | "rgba8" | "rgb10a2" | "rgba16f" | "rg8" | "r8";
+        /**
+         * BlockLook
+         * @description One block of a level.
+         *
+         *     Parameters
+         *     ----------
+         *     level, x, y : int
+         *         The level, and the texel in the block's upper left corner.
+         *     width, height : int
+         *         Texels that it shows: fewer than four at a level's right and bottom edge.
+         *     before, after : list of list of int
+         *         Stored texels, (texel, channel), row by row, 0 to 255; before compression in as many
+         *         channels as after it.
+         *     rms : float
+         *         Root of their mean squared difference.
+         *     facts : BlockFacts or None
+         *         What the block holds; None where the format has no blocks.
+         */
+        BlockLook: {
+            /** After */
+            after: number[][];
+            /** Before */
+            before: number[][];
+            facts: components["schemas"]["BlockFacts"] | null;
+            /** Height */
+            height: number;
+            /** Level */
+            level: number;
+            /** Rms */
+            rms: number;
+            /** Width */
+            width: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * BlockPart
+         * @description Texels of a block that choose from one palette.
+         *
+         *     Parameters
+         *     ----------
+         *     title : str
+         *     channels : list of int
+         *         Those that the palette decides.
+         *     texels : list of int
+         *         Places of its texels in the block, row by row.
+         *     palette : list of list of float
+         *         Entries, (entry, channel), in the format's own numbers.
+         *     indices : list of int
+         *         The entry of each of its texels.
+         */
+        BlockPart: {
+            /** Channels */
+            channels: number[];
+            /** Indices */
+            indices: number[];
+            /** Palette */
+            palette: number[][];
+            /** Texels */
+            texels: number[];
+            /** Title */
+            title: string;
+        };
         /**
          * Blur
          * @description Parameters of :func:`blur`.
@@ -2294,6 +2469,60 @@ export interface components {
          */
         Combine: "add" | "take" | "meet";
         /**
+         * Comparison
+         * @description How far the second file is from the first.
+         *
+         *     Parameters
+         *     ----------
+         *     width, height : int
+         *     channels : int
+         *         Those that were compared.
+         *     equal : bool
+         *         Whether all stored numbers are the same.
+         *     psnr : float or None
+         *         Decibels over these channels; None where they are equal.
+         *     psnr_alpha : float or None
+         *         Likewise, of alpha alone; None where neither has any, or they are equal.
+         *     ssim : float
+         *         Structural similarity, 1 where equal.
+         *     most : int
+         *         The greatest difference of a number, in levels of 255.
+         *     mean_angle, high_angle : float or None
+         *         Of normals, in degrees: the mean, and what 99 of 100 texels lie below.
+         *     worst : list of WorstBlock
+         *         The blocks that differ most, the worst first.
+         */
+        Comparison: {
+            /** Channels */
+            channels: number;
+            /** Equal */
+            equal: boolean;
+            /** Height */
+            height: number;
+            /**
+             * High Angle
+             * @default null
+             */
+            high_angle: number | null;
+            /**
+             * Mean Angle
+             * @default null
+             */
+            mean_angle: number | null;
+            /** Most */
+            most: number;
+            /** Psnr */
+            psnr: number | null;
+            /** Psnr Alpha */
+            psnr_alpha: number | null;
+            /** Ssim */
+            ssim: number;
+            /** Width */
+            width: number;
+            /** Worst */
+            worst: components["schemas"]["WorstBlock"][];
+        };
+        /**
          * Corner
          * @description A corner of an outline, in shares of the sides; on a tile it may lie beyond the edges.
          */
@@ -2600,7 +2829,7 @@ export interface components {
             /** Base */
             base: number;
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["AddLimited"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetLevel"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["AddLimited"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"];
         };
         /**
          * Ellipse
@@ -3822,6 +4051,28 @@ export interface components {
             y: number;
         };
         /**
+         * LevelLoss
+         * @description What compression costs one level of a map.
+         *
+         *     Parameters
+         *     ----------
+         *     level, levels : int
+         *         Which, and how many there are.
+         *     bytes : int
+         *         Of this level, compressed.
+         *     lost : Comparison
+         *         Against the level as it was before.
+         */
+        LevelLoss: {
+            /** Bytes */
+            bytes: number;
+            /** Level */
+            level: number;
+            /** Levels */
+            levels: number;
+            lost: components["schemas"]["Comparison"];
+        };
+        /**
          * Levels
          * @description Parameters of :func:`levels`; on the stored (sRGB) scale for colour.
          */
@@ -3948,6 +4199,11 @@ export interface components {
              */
             id: string;
             /**
+             * Levels
+             * @default []
+             */
+            levels: components["schemas"]["OwnLevel"][];
+            /**
              * Moves with
              * @description A map with a file of its own is framed, cut and tiled as that one is
              * @default null
@@ -4026,7 +4282,7 @@ export interface components {
              * Mend
              * @default null
              */
-            mend: (components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["AddLimited"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"]) | null;
+            mend: (components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetLevel"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["AddLimited"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"]) | null;
             /** Parts */
             parts: number[][];
             /**
@@ -5053,6 +5309,17 @@ export interface components {
             quality: components["schemas"]["Quality"];
         };
         /**
+         * OwnLevel
+         * @description A picture of its own for one of a map's smaller levels.
+         *
+         *     It is read as the map is, with green up, and brought to the level's size.
+         */
+        OwnLevel: {
+            /** Level */
+            level: number;
+            picture: components["schemas"]["SourceRef"];
+        };
+        /**
          * OwnNote
          * @description The artist's own words for a file.
          */
@@ -5420,7 +5687,7 @@ export interface components {
          */
         PreviewRequest: {
             /** Edit */
-            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["AddLimited"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"];
+            edit: components["schemas"]["SetOrigin"] | components["schemas"]["SetSource"] | components["schemas"]["AddStep"] | components["schemas"]["SetStep"] | components["schemas"]["TakeWay"] | components["schemas"]["RemoveStep"] | components["schemas"]["MoveStep"] | components["schemas"]["SetSize"] | components["schemas"]["SetOutput"] | components["schemas"]["SetLevel"] | components["schemas"]["SetFrame"] | components["schemas"]["SetMovesWith"] | components["schemas"]["SetColours"] | components["schemas"]["RepairSpots"] | components["schemas"]["TakeFromGame"] | components["schemas"]["ReturnFile"] | components["schemas"]["DropReturned"] | components["schemas"]["AddMap"] | components["schemas"]["RemoveMap"] | components["schemas"]["Freeze"] | components["schemas"]["KeepWhole"] | components["schemas"]["Thaw"] | components["schemas"]["AddMask"] | components["schemas"]["AddLimited"] | components["schemas"]["SetMask"] | components["schemas"]["RemoveMask"] | components["schemas"]["MapOfMask"] | components["schemas"]["PutRecipe"] | components["schemas"]["Rename"] | components["schemas"]["SetMatter"];
             /**
              * Longest
              * @default null
@@ -6236,6 +6503,23 @@ export interface components {
             kind: "set_frame";
             /** Map */
             map: string;
+        };
+        /**
+         * SetLevel
+         * @description Exchange one of a map's smaller levels for a picture, or let it be made again.
+         */
+        SetLevel: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_level";
+            /** Level */
+            level: number;
+            /** Map */
+            map: string;
+            /** @default null */
+            picture: components["schemas"]["SourceRef"] | null;
         };
         /**
          * SetMask
@@ -7269,6 +7553,10 @@ export interface components {
          * @description A surface as the bench sees it.
          */
         SurfaceView: {
+            /** Advice */
+            advice: {
+                [key: string]: string;
+            };
             document: components["schemas"]["Surface"];
             /** Id */
             id: string;
@@ -7915,6 +8203,18 @@ export interface components {
             state: string;
             /** Troubles */
             troubles: components["schemas"]["Trouble"][];
+        };
+        /**
+         * WorstBlock
+         * @description A block of four by four texels that differs much.
+         */
+        WorstBlock: {
+            /** Rms */
+            rms: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * WrapTile
@@ -10394,6 +10694,94 @@ export interface operations {
             };
         };
     };
+    render_advice_api_renders__key__advice_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Advice"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    render_before_api_renders__key__before_ktx2_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    render_block_api_renders__key__block_get: {
+        parameters: {
+            query: {
+                level?: number;
+                x: number;
+                y: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockLook"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     render_facts_api_renders__key__facts_get: {
         parameters: {
             query: {
@@ -10414,6 +10802,63 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RenderFacts"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    render_level_api_renders__key__level_png_get: {
+        parameters: {
+            query?: {
+                level?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    render_loss_api_renders__key__loss_get: {
+        parameters: {
+            query?: {
+                level?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelLoss"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -16,6 +16,13 @@ export const CELLS = [
 
 export type Channel = "all" | "r" | "g" | "b" | "a";
 
+/** What is seen of a compressed map: its texels, how far they are off, or how far each block is. */
+export type Seen = "texels" | "difference" | "blocks";
+const SEEN: readonly Seen[] = ["texels", "difference", "blocks"];
+
+/** What the lightest of the blocks' colours stands for, and more: degrees for vectors, else levels of 255. */
+export const MOST_OFF: Record<Kind, number> = { colour: 16, vector: 4, data: 16 };
+
 const KINDS: readonly Kind[] = ["colour", "vector", "data"];
 
 export interface FlatLook {
@@ -28,6 +35,12 @@ export interface FlatLook {
   cells: Cells;
   seams: boolean;
   channel: Channel;
+  /** The one level that is shown, spread over the size of the first; null is as the distance asks for. */
+  level: number | null;
+  /** Right of the wipe; against what is left of it. */
+  seen: Seen;
+  /** How many times a difference is shown. */
+  gain: number;
   backdrop: "grey" | "white" | "checks";
   zoom: number;
   panX: number;
@@ -39,7 +52,8 @@ precision highp float;
 uniform sampler2D rightMap, leftMap;
 uniform vec2 rightSize, leftSize, view, pan;
 uniform float repeats, zoom, wipe, seams;
-uniform int channel, backdrop, rightKind, leftKind, cells;
+uniform float level, gain;
+uniform int channel, backdrop, rightKind, leftKind, cells, lost;
 uniform bool rightDecode, leftDecode, rightTwo, leftTwo, hasLeft;
 ${SRGB}
 ${VECTORS}
@@ -87,6 +101,46 @@ vec2 inTexels(vec2 place, vec2 size, float scale) {
   return (floor(at) + clamp((fract(at) - 0.5) * steep + 0.5, 0.0, 1.0) + 0.5) / size;
 }
 
+vec4 levelTexel(sampler2D map, vec2 place, vec2 dx, vec2 dy) {
+  return level < 0.0 ? textureGrad(map, place, dx, dy) : textureLod(map, place, level);
+}
+
+// Colour by as much as alpha lets through, and alpha.
+vec4 asSeen(vec4 c) {
+  return vec4(c.rgb * c.a, c.a);
+}
+
+// From none to the most that is told apart, ever lighter: for any eye.
+vec3 heat(float share) {
+  vec3 none = vec3(0.055, 0.075, 0.09), some = vec3(0.08, 0.36, 0.33), much = vec3(0.79, 0.55, 0.16), most = vec3(1.0, 0.97, 0.88);
+  float s = clamp(share, 0.0, 1.0) * 3.0;
+  return s < 1.0 ? mix(none, some, s) : s < 2.0 ? mix(some, much, s - 1.0) : mix(much, most, s - 2.0);
+}
+
+// Root of the mean squared difference of the block that holds a place: degrees for vectors, else levels of 255.
+float blockLoss(vec2 place) {
+  int at = max(0, int(level));
+  ivec2 size = max(ivec2(1), ivec2(rightSize) >> at);
+  ivec2 texel = ivec2(fract(place) * vec2(size));
+  ivec2 corner = texel / 4 * 4, end = min(corner + 4, size);
+  float sum = 0.0, count = 0.0;
+  for (int n = 0; n < 16; n++) {
+    ivec2 t = corner + ivec2(n % 4, n / 4);
+    if (t.x >= end.x || t.y >= end.y) continue;
+    vec4 a = texelFetch(leftMap, t, at), b = texelFetch(rightMap, t, at);
+    if (rightKind == 1) {
+      float apart = degrees(2.0 * asin(min(1.0, 0.5 * distance(readVector(a, leftTwo, 1.0), readVector(b, rightTwo, 1.0)))));
+      sum += apart * apart;
+      count += 1.0;
+      continue;
+    }
+    vec4 d = 255.0 * (asSeen(shown(b, rightKind, rightDecode, rightTwo, mat2(1.0))) - asSeen(shown(a, leftKind, leftDecode, leftTwo, mat2(1.0))));
+    sum += dot(d, d);
+    count += 3.0;
+  }
+  return sqrt(sum / count);
+}
+
 void main() {
   vec2 p = vec2(gl_FragCoord.x, view.y - gl_FragCoord.y);
   bool onLeft = hasLeft && p.x < wipe * view.x;
@@ -101,13 +155,19 @@ void main() {
   bool square = abs(size.x - size.y) < 0.5;
   mat2 turn = cells > 1 ? cellTurn(floor(laid), square) : mat2(1.0);
   vec2 seen = cells > 1 ? turn * (fract(laid) - 0.5) + 0.5 : laid;
-  seen = inTexels(seen, size, scale);
+  float halved = exp2(max(0.0, level));
+  seen = inTexels(seen, max(vec2(1.0), floor(size / halved)), scale * halved);
   // Levels follow the place before it is turned: at the edge of a cell it jumps.
   dx = turn * dx;
   dy = turn * dy;
-  vec4 rightTexel = textureGrad(rightMap, seen, dx, dy), leftTexel = textureGrad(leftMap, seen, dx, dy);
+  vec4 rightTexel = levelTexel(rightMap, seen, dx, dy), leftTexel = levelTexel(leftMap, seen, dx, dy);
   mat2 back = transpose(turn);
   vec4 c = onLeft ? shown(leftTexel, leftKind, leftDecode, leftTwo, back) : shown(rightTexel, rightKind, rightDecode, rightTwo, back);
+  if (lost == 1 && hasLeft && !onLeft) {
+    vec4 other = shown(leftTexel, leftKind, leftDecode, leftTwo, back);
+    vec4 apart = abs(asSeen(c) - asSeen(other)) * gain;
+    c = vec4(max(apart.rgb, vec3(apart.a)), 1.0);
+  }
   bool outside = any(lessThan(uv, vec2(0.0))) || any(greaterThan(uv, vec2(repeats)));
   vec3 ground = vec3(0.467);
   vec3 behind = ground;
@@ -121,6 +181,7 @@ void main() {
   if (channel == 2) rgb = c.ggg;
   if (channel == 3) rgb = c.bbb;
   if (channel == 4) rgb = c.aaa;
+  if (lost == 2 && hasLeft && !onLeft) rgb = heat(blockLoss(cells > 1 ? turn * (fract(laid) - 0.5) + 0.5 : laid) / (rightKind == 1 ? ${MOST_OFF.vector.toFixed(1)} : ${MOST_OFF.data.toFixed(1)}));
   if (outside) rgb = ground;
   if (seams > 0.5 && !outside) {
     vec2 away = abs(fract(laid + 0.5) - 0.5) * size * scale;
@@ -168,6 +229,9 @@ export class FlatView {
         seams: { value: 0 },
         cells: { value: 0 },
         channel: { value: 0 },
+        level: { value: -1 },
+        lost: { value: 0 },
+        gain: { value: 1 },
         backdrop: { value: 0 },
         rightDecode: { value: false },
         leftDecode: { value: false },
@@ -239,6 +303,9 @@ export class FlatView {
     this.value("seams", look.seams ? 1 : 0);
     this.value("cells", CELLS.findIndex(([name]) => name === look.cells));
     this.value("channel", ["all", "r", "g", "b", "a"].indexOf(look.channel));
+    this.value("level", look.level ?? -1);
+    this.value("lost", SEEN.indexOf(look.seen));
+    this.value("gain", look.gain);
     this.value("backdrop", ["grey", "white", "checks"].indexOf(look.backdrop));
     this.hand.ask();
   }

@@ -1,6 +1,6 @@
 import * as THREE from "three";
 import { KTX2Loader } from "three/examples/jsm/loaders/KTX2Loader.js";
-import { api, fetched, got, pictureUrl, textureUrl, type Schemas } from "@/api/client";
+import { api, beforeUrl, fetched, got, pictureUrl, textureUrl, type Schemas } from "@/api/client";
 import { queries } from "@/api/queries";
 import { inSlot } from "@/api/slots";
 import { texels } from "@/api/texels";
@@ -10,6 +10,8 @@ export interface TextureSource {
   key: string;
   /** Compressed stages come as blocks in KTX2; all others as pictures. */
   compressed: boolean;
+  /** Of a compressed stage, its levels as they were before. */
+  before?: boolean;
   kind: Kind;
   /** A look that passes: made already, so that it need not wait its turn, and fetched as plain texels. */
   passing?: boolean;
@@ -60,7 +62,7 @@ export class Textures {
   }
 
   load(source: TextureSource): Promise<Loaded> {
-    const name = `${source.key}:${source.compressed}:${source.whole}`;
+    const name = `${source.key}:${source.compressed}:${source.before ?? false}:${source.whole}`;
     const known = this.kept.get(name);
     if (known) {
       this.kept.delete(name);
@@ -119,8 +121,8 @@ export class Textures {
     });
   }
 
-  private async blocks({ key }: TextureSource): Promise<Loaded> {
-    const texture = await this.parsed(await fetched(textureUrl(key)));
+  private async blocks({ key, before }: TextureSource): Promise<Loaded> {
+    const texture = await this.parsed(await fetched(before ? beforeUrl(key) : textureUrl(key)));
     const srgb = texture.colorSpace === THREE.SRGBColorSpace;
     const known = Object.values(await formats());
     const blocks = known.find((f) => f.gpu !== 0 && (f.gpu === texture.format || f.gpu_holes === texture.format));

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from stonestack.core.blocks.quality import Metric, Quality, metric_of
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Bytes, Picture, Space
 from stonestack.core.mips import Gloss, MipFilter, chain, level_count, level_size
+from stonestack.core.resize import resize
 from stonestack.core.spread import spread
 from stonestack.core.texels import (
     eight,
@@ -184,6 +186,8 @@ class Making:
         Whether its numbers are tested as alpha is; see :func:`stonestack.core.mips.chain`.
     gloss : {"", "gloss", "roughness"}
         Likewise.
+    own : mapping of int to Picture
+        Smaller levels that are given, of any size, in place of those that would be made.
     """
 
     mips: bool = True
@@ -192,6 +196,7 @@ class Making:
     metric: Metric | None = None
     mask: bool = False
     gloss: Gloss = ""
+    own: Mapping[int, Picture] = field(default_factory=dict)
 
 
 def compress(
@@ -218,6 +223,10 @@ def compress(
         pictures = chain(
             picture, making.filter, mask=making.mask, gloss=making.gloss, normals=normals
         )
+        for number, own in making.own.items():
+            if number < len(pictures):
+                made = pictures[number]
+                pictures[number] = resize(spread(own), made.width, made.height)
     return Texture(
         format=format_,
         srgb=picture.space is Space.LINEAR and FORMATS[format_].vk_srgb != 0,

@@ -4,20 +4,18 @@ from stonestack.core.document.base import Document, Hash, Id, checked_name, new_
 from stonestack.core.document.beginning import DERIVATIONS, derived_steps, new_map, new_surface
 from stonestack.core.document.looks import first_look, follows, laid
 from stonestack.core.document.mask import Mask, MaskPart
-from stonestack.core.document.surface import (
+from stonestack.core.document.outward import (
     Frozen,
     GamePlace,
-    Map,
     MapOrigin,
     Origin,
     Output,
+    OwnLevel,
     Returned,
     SourceOrigin,
     Stage,
-    Step,
-    Surface,
-    moving_steps,
 )
+from stonestack.core.document.surface import Map, Step, Surface, moving_steps
 
 __all__ = [
     "DERIVATIONS",
@@ -32,6 +30,7 @@ __all__ = [
     "MaskPart",
     "Origin",
     "Output",
+    "OwnLevel",
     "Returned",
     "SourceOrigin",
     "Stage",

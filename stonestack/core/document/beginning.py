@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from stonestack.core.document.surface import Map, MapOrigin, Step, Surface
+from stonestack.core.document.outward import MapOrigin
+from stonestack.core.document.surface import Map, Step, Surface
 from stonestack.core.errors import BadRequest
 from stonestack.core.roles import ROLES, Derivation, Role
 from stonestack.core.steps import STEPS

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from stonestack.core.document.surface import Map, SourceOrigin, Stage, Step, Surface, laid_steps
+from stonestack.core.document.outward import SourceOrigin, Stage
+from stonestack.core.document.surface import Map, Step, Surface, laid_steps
 
 
 def laid(m: Map) -> Map:

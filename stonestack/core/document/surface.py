@@ -7,30 +7,32 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from enum import StrEnum
-from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
 from stonestack.core.blending import Blend
-from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.blocks.quality import Quality
 from stonestack.core.document.base import (
     IN_SCHEMA,
     Document,
-    Hash,
     Id,
-    checked_file_name,
     checked_name,
     new_id,
     rebuilt,
 )
 from stonestack.core.document.mask import Mask
+from stonestack.core.document.outward import (
+    Frozen,
+    GamePlace,
+    MapOrigin,
+    Origin,
+    Output,
+    OwnLevel,
+    Returned,
+    SourceOrigin,
+)
 from stonestack.core.errors import BadRequest
-from stonestack.core.frame import Frame
 from stonestack.core.image import Space
 from stonestack.core.matters import Matter
-from stonestack.core.mips import MipFilter
-from stonestack.core.normals import Green
 from stonestack.core.references import MapRef, MaskRef, references
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Size
@@ -43,94 +45,12 @@ _MOST_STEPS = 32
 _MOST_MASKS = 64
 
 
-class Stage(StrEnum):
-    """Where on its way a map is looked at, in the order of the work."""
-
-    RAW = "raw"
-    SOURCE = "source"
-    STEPS = "steps"
-    SIZE = "size"
-    FINISH = "finish"
-    COMPRESS = "compress"
-
-
 class Extent(StrEnum):
     """How far a map is carried out where something else reads it."""
 
     WHOLE = "whole"
     LAID = "laid"
     MOVED = "moved"
-
-
-class SourceOrigin(Document):
-    """A map that starts from an imported file, straightened and cropped by its frame."""
-
-    kind: Literal["source"] = "source"
-    sha256: Hash
-    name: str = Field(max_length=255)
-    width: int = 0
-    height: int = 0
-    alpha: bool = False
-    green: Green = Field(
-        Green.UP, title="Green points", description="How the file stores normals; else unused"
-    )
-    wraps: bool = Field(
-        False,
-        title="Its edges meet",
-        description="It is a tile already: what looks at neighbours goes on over its edges",
-    )
-    few: bool = Field(
-        False,
-        title="Art of few texels",
-        description="Small and in few colours, so that each texel counts",
-    )
-    debanded: bool = Field(
-        False,
-        title="Even out its steps",
-        description="Of plain numbers in eight bits, each within half a step of what it was",
-    )
-    frame: Frame = Frame()
-
-
-class MapOrigin(Document):
-    """A map that starts from another map of the same surface, after that map's steps."""
-
-    kind: Literal["map"] = "map"
-    map: Id
-
-
-Origin = Annotated[SourceOrigin | MapOrigin, Field(discriminator="kind")]
-
-
-class GamePlace(Document):
-    """Where in a registered game folder a map came from, and must go back to.
-
-    Its exact form (levels, header, row order, palette) is the original itself, kept under
-    ``sha256``; ``line`` says it in words.
-    """
-
-    game: str
-    path: str
-    file: str
-    chain: str = ""
-    sha256: str
-    width: int
-    height: int
-    format: BlockFormat | None = None
-    line: str = ""
-
-
-class Returned(Document):
-    """A working file that came back from an outside editor.
-
-    Only what differs from ``sent``, as it was put out, replaces the picture: so changes made
-    earlier on the map's way still come through everywhere else.
-    """
-
-    stage: Stage
-    sha256: Hash
-    sent: Hash
-    name: str = Field(max_length=255)
 
 
 class Step(Document):
@@ -184,40 +104,6 @@ class Step(Document):
         return self
 
 
-class Frozen(Document):
-    """A map's result, kept as it was.
-
-    Parameters
-    ----------
-    sha256 : str
-        Of the kept picture.
-    of : str
-        Content key of what it is the result of; where that is another now, it is out of date.
-    wraps : bool
-        Whether the result is a tile.
-    """
-
-    sha256: Hash
-    of: str
-    wraps: bool = False
-
-
-class Output(Document):
-    """How one map leaves for one target; what it does not say, the target does."""
-
-    format: BlockFormat | None = None
-    green: Green | None = None
-    name: str | None = None
-    delivered: bool | None = None
-    quality: Quality | None = None
-    filter: MipFilter | None = None
-
-    @field_validator("name")
-    @classmethod
-    def _plain_name(cls, name: str | None) -> str | None:
-        return None if name is None else checked_file_name(name)
-
-
 class Map(Document):
     """One map: where it comes from, what is done to it, its size, and how it leaves."""
 
@@ -239,6 +125,7 @@ class Map(Document):
     size: Size = Size()
     place: GamePlace | None = None
     returned: tuple[Returned, ...] = ()
+    levels: tuple[OwnLevel, ...] = Field((), json_schema_extra={"default": []})
     outputs: dict[str, Output] = Field(default_factory=dict, json_schema_extra={"default": {}})
 
     @property
@@ -284,6 +171,8 @@ class Map(Document):
         ids = [step.id for step in self.steps]
         if len(set(ids)) != len(ids):
             raise ValueError("Two steps have one id.")
+        if len({own.level for own in self.levels}) != len(self.levels):
+            raise ValueError("A level has two pictures.")
         if self.colours and ROLES[self.role].space is Space.VECTOR:
             raise ValueError(f"{self.title} holds directions, not colours.")
         for output in self.outputs.values():

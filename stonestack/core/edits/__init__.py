@@ -19,7 +19,7 @@ from stonestack.core.edits.origins import (
     SetSource,
     TakeFromGame,
 )
-from stonestack.core.edits.output import SetOutput, SetSize
+from stonestack.core.edits.output import SetLevel, SetOutput, SetSize
 from stonestack.core.edits.recipe import PutRecipe
 from stonestack.core.edits.steps import (
     AddStep,
@@ -40,6 +40,7 @@ Edit = Annotated[
     | MoveStep
     | SetSize
     | SetOutput
+    | SetLevel
     | SetFrame
     | SetMovesWith
     | SetColours
@@ -83,6 +84,7 @@ __all__ = [
     "ReturnFile",
     "SetColours",
     "SetFrame",
+    "SetLevel",
     "SetMask",
     "SetMatter",
     "SetMovesWith",

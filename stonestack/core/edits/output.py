@@ -4,8 +4,13 @@ from __future__ import annotations
 
 from typing import Literal
 
+from pydantic import Field
+
 from stonestack.core.blocks.quality import Quality
-from stonestack.core.document import Document, Id, Output, Surface, rebuilt
+from stonestack.core.document import Document, Id, Output, OwnLevel, Surface, rebuilt
+from stonestack.core.errors import BadRequest
+from stonestack.core.mips import level_count
+from stonestack.core.references import SourceRef
 from stonestack.core.sizing import Fit, Size
 
 
@@ -31,6 +36,42 @@ class SetSize(Document):
         who = "All maps" if self.all_maps else before.map(self.map).title
         ways = {Fit.STRETCH: "", Fit.REPEAT: ", repeated", Fit.PAD: ", on a larger canvas"}
         return f"{who}: {self.size.width} × {self.size.height}{ways[self.size.fit]}"
+
+
+class SetLevel(Document):
+    """Exchange one of a map's smaller levels for a picture, or let it be made again."""
+
+    kind: Literal["set_level"] = "set_level"
+    map: Id
+    level: int = Field(ge=1, le=14)
+    picture: SourceRef | None = None
+
+    def apply(self, surface: Surface) -> Surface:
+        """Set it.
+
+        Raises
+        ------
+        BadRequest
+            If the map has no such level.
+        """
+        m = surface.map(self.map)
+        last = level_count(m.size.width, m.size.height) - 1
+        if self.picture is not None and self.level > last:
+            raise BadRequest(
+                "no-such-level",
+                f"{m.title} has no level {self.level}; its last is {last}.",
+                "Choose another level, or a larger size.",
+            )
+        own = [one for one in m.levels if one.level != self.level]
+        if self.picture is not None:
+            own.append(OwnLevel(level=self.level, picture=self.picture))
+        return surface.with_map(rebuilt(m, levels=tuple(sorted(own, key=lambda o: o.level))))
+
+    def words(self, before: Surface) -> str:
+        """Say what changed."""
+        title = before.map(self.map).title
+        made = self.picture.name if self.picture is not None else "made as usual"
+        return f"{title}: level {self.level} {made}"
 
 
 class SetOutput(Document):

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from stonestack.core.errors import BadRequest, NotFound
 from stonestack.core.graph import Graph, Key, Node, canonical
-from stonestack.core.ops import checking, facts, files, pictures, returns, stages, ways
+from stonestack.core.ops import checking, facts, files, losing, pictures, returns, stages, ways
 from stonestack.core.ops.operation import KINDS, File, Kind, Nothing, Operation, Result, Solved
 
 __all__ = [
@@ -29,7 +29,7 @@ __all__ = [
 
 OPERATIONS: dict[str, Operation] = {
     operation.name: operation
-    for room in (pictures, stages, files, returns, facts, ways, checking)
+    for room in (pictures, stages, files, returns, facts, losing, ways, checking)
     for operation in room.OPERATIONS
 }
 

@@ -40,6 +40,8 @@ class Storing(BaseModel):
     level by an alpha test."""
     gloss: Gloss = ""
     """Whether it tells how sharply light is reflected: then normals may come beside it."""
+    own: tuple[int, ...] = ()
+    """Smaller levels whose pictures are given, as the last inputs."""
 
 
 class DdsForm(BaseModel):
@@ -96,6 +98,9 @@ class Heading(BaseModel):
 
 def compress(params: Storing, inputs: Sequence[Picture], _blobs: Sequence[bytes]) -> Texture:
     """Make all levels of a picture and encode them."""
+    picture, *more = (turned(one, params.green) for one in inputs)
+    own = more[len(more) - len(params.own) :]
+    normals = next(iter(inputs[1 : len(inputs) - len(own)]), None)
     making = Making(
         mips=params.mips,
         filter=params.filter,
@@ -103,9 +108,8 @@ def compress(params: Storing, inputs: Sequence[Picture], _blobs: Sequence[bytes]
         metric=MASK if params.mask else None,
         mask=params.mask,
         gloss=params.gloss,
+        own=dict(zip(params.own, own, strict=True)),
     )
-    picture = turned(inputs[0], params.green)
-    normals = inputs[1] if len(inputs) > 1 else None
     return codecs.compress(picture, params.format, making, normals)
 
 

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict
 from stonestack.core import refit
 from stonestack.core.image import Picture, Space
 from stonestack.core.normals import Green, turned
-from stonestack.core.ops.operation import File, Kind, Nothing, Operation
+from stonestack.core.ops.operation import File, Kind, Operation
 
 
 class StoredAs(BaseModel):
@@ -38,9 +38,18 @@ def turn(params: Turning, inputs: Sequence[Picture], _blobs: Sequence[bytes]) ->
     return turned(inputs[0], params.green)
 
 
-def refitted(_params: Nothing, inputs: Sequence[Picture], blobs: Sequence[bytes]) -> File:
+class Refitting(BaseModel):
+    """Which levels have a picture of their own, in the order of the inputs after the first."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    own: tuple[int, ...] = ()
+
+
+def refitted(params: Refitting, inputs: Sequence[Picture], blobs: Sequence[bytes]) -> File:
     """Make a game's own file again with another picture in it."""
-    made = refit.made(blobs[0], inputs[0])
+    picture, *own = inputs
+    made = refit.made(blobs[0], picture, dict(zip(params.own, own, strict=True)))
     return File(made.data, made.changed / max(1, made.units))
 
 
@@ -49,5 +58,15 @@ _ONE = (Kind.PICTURE,)
 OPERATIONS = (
     Operation("replacement", 1, "Reading", StoredAs, (), Kind.PICTURE, replacement, blobs=1),
     Operation("turn", 1, "Turning", Turning, _ONE, Kind.PICTURE, turn),
-    Operation("refit", 1, "Making in the game's form", Nothing, _ONE, Kind.FILE, refitted, blobs=1),
+    Operation(
+        "refit",
+        2,
+        "Making in the game's form",
+        Refitting,
+        _ONE,
+        Kind.FILE,
+        refitted,
+        more=Kind.PICTURE,
+        blobs=1,
+    ),
 )

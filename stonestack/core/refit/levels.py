@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -15,11 +17,14 @@ from stonestack.core.codecs.sniff import FileKind, kind_by_content
 from stonestack.core.codecs.texture import Texture, stored
 from stonestack.core.image import Picture
 from stonestack.core.mips import chain
+from stonestack.core.resize import resize
 
 Mask = NDArray[np.bool_]
 
 
-def made(original: bytes, before: Picture, after: Picture) -> tuple[bytes, int, int]:
+def made(
+    original: bytes, before: Picture, after: Picture, own: Mapping[int, Picture]
+) -> tuple[bytes, int, int]:
     """Return the file with another picture, its blocks in all, and how many were encoded.
 
     Parameters
@@ -28,6 +33,8 @@ def made(original: bytes, before: Picture, after: Picture) -> tuple[bytes, int, 
         A DDS or KTX2 file.
     before, after : Picture
         Of one size and space: the original's own picture, and the new one.
+    own : mapping of int to Picture
+        Levels with a picture of their own, of any size; blocks that are alike stay.
     """
     texture = codecs.read_texture(original)
     format_ = texture.format
@@ -38,6 +45,17 @@ def made(original: bytes, before: Picture, after: Picture) -> tuple[bytes, int, 
     for number, data in enumerate(texture.levels):
         if number:
             changed = _halved(changed, *texture.size(number))
+        if number in own:
+            picture = resize(own[number], *texture.size(number))
+            new = stored(picture, format_)
+            old = stored(texture.picture(picture.space, number), format_)
+            level, count, encoded = _level(
+                texture, number, new, np.not_equal(new, old), picture.alpha
+            )
+            levels.append(level)
+            total += count
+            anew += encoded
+            continue
         if not changed.any():
             count = len(data) // FORMATS[texture.format].unit_bytes
             levels.append(data)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -70,7 +71,7 @@ def as_stored(data: bytes, space: Space) -> Picture:
     return Picture(np.ascontiguousarray(pixels, dtype=np.float32), space, alpha=alpha, bits=bits)
 
 
-def made(original: bytes, picture: Picture) -> Made:
+def made(original: bytes, picture: Picture, own: Mapping[int, Picture] | None = None) -> Made:
     """Make a game's file again with another picture.
 
     A texel has changed where the picture differs from the original read and stored in the same
@@ -82,6 +83,8 @@ def made(original: bytes, picture: Picture) -> Made:
         The game's own file.
     picture : Picture
         Any size; resampled to the original's.
+    own : mapping of int to Picture, optional
+        Smaller levels with a picture of their own; the others are made as ever, or stay.
 
     Raises
     ------
@@ -103,5 +106,5 @@ def made(original: bytes, picture: Picture) -> Made:
     read = codecs.read_picture if served or one else as_stored
     before = read(original, picture.space)
     if contract.kind in (FileKind.DDS, FileKind.KTX2):
-        return Made(*levels.made(original, before, picture))
+        return Made(*levels.made(original, before, picture, own or {}))
     return Made(*images.made(original, FileKind(contract.kind), before, picture))

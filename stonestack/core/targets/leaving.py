@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.blocks.quality import Quality
-from stonestack.core.document.surface import Map, MapOrigin, Output, SourceOrigin, Surface
+from stonestack.core.document.outward import MapOrigin, Output, SourceOrigin
+from stonestack.core.document.surface import Map, Surface
 from stonestack.core.image import Space
 from stonestack.core.mips import MipFilter
 from stonestack.core.normals import Green

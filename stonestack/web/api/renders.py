@@ -6,9 +6,12 @@ from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field
 
+from stonestack.core.advising import Advice
 from stonestack.core.document import Stage
 from stonestack.core.ops.facts import RenderFacts
+from stonestack.core.ops.losing import LevelLoss
 from stonestack.core.ops.ways import Ways
+from stonestack.core.peering import BlockLook
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import IMMUTABLE, model, unchanging
 
@@ -29,6 +32,19 @@ class FactsQuery(BaseModel):
     """At which stage the render is looked at."""
 
     stage: Stage
+
+
+class LevelQuery(BaseModel):
+    """Which level is looked at."""
+
+    level: int = Field(0, ge=0, le=14)
+
+
+class BlockQuery(LevelQuery):
+    """A texel of that level."""
+
+    x: int = Field(ge=0, le=16383)
+    y: int = Field(ge=0, le=16383)
 
 
 def register(app: OpenAPI, ws: Workspace) -> None:
@@ -52,16 +68,46 @@ def register(app: OpenAPI, ws: Workspace) -> None:
             data = ws.renderer.ktx2(path.key)
         return unchanging(data, "image/ktx2")
 
+    @app.get("/api/renders/<key>/before.ktx2")
+    def render_before(path: RenderPath) -> Response:
+        with ws.renderer.asked(path.key):
+            data = ws.renderer.plain(path.key)
+        return unchanging(data, "image/ktx2")
+
+    @app.get("/api/renders/<key>/level.png")
+    def render_level(path: RenderPath, query: LevelQuery) -> Response:
+        with ws.renderer.asked(path.key):
+            data = ws.renderer.level_png(path.key, query.level)
+        return unchanging(data, "image/png")
+
+    @app.get("/api/renders/<key>/loss", responses={200: LevelLoss})
+    def render_loss(path: RenderPath, query: LevelQuery) -> Response:
+        with ws.renderer.asked(path.key):
+            return _unchanging_model(ws.renderer.loss(path.key, query.level))
+
+    @app.get("/api/renders/<key>/block", responses={200: BlockLook})
+    def render_block(path: RenderPath, query: BlockQuery) -> Response:
+        with ws.renderer.asked(path.key):
+            return _unchanging_model(ws.renderer.block(path.key, query.level, query.x, query.y))
+
+    @app.get("/api/renders/<key>/advice", responses={200: Advice})
+    def render_advice(path: RenderPath) -> Response:
+        with ws.renderer.asked(path.key):
+            return _unchanging_model(ws.renderer.advice(path.key))
+
     @app.get("/api/renders/<key>/ways", responses={200: Ways})
     def render_ways(path: RenderPath) -> Response:
         with ws.renderer.asked(path.key):
-            answer = model(ws.renderer.ways(path.key))
-        answer.headers["Cache-Control"] = IMMUTABLE
-        return answer
+            return _unchanging_model(ws.renderer.ways(path.key))
 
     @app.get("/api/renders/<key>/facts", responses={200: RenderFacts})
     def render_facts(path: RenderPath, query: FactsQuery) -> Response:
         with ws.renderer.asked(path.key):
-            answer = model(ws.renderer.facts(path.key, query.stage))
-        answer.headers["Cache-Control"] = IMMUTABLE
-        return answer
+            return _unchanging_model(ws.renderer.facts(path.key, query.stage))
+
+
+def _unchanging_model(found: BaseModel) -> Response:
+    """Answer with what belongs to a content key, and so never changes."""
+    answer = model(found)
+    answer.headers["Cache-Control"] = IMMUTABLE
+    return answer

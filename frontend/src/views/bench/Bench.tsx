@@ -18,6 +18,7 @@ import { CourseSheet } from "./CourseSheet";
 import { FlatPane } from "./FlatPane";
 import { NOT_FRAMING, type Framing } from "./FrameControls";
 import { LightPane } from "./LightPane";
+import { NOT_INSPECTED, type Inspected } from "./losses";
 import { MaskPanel } from "./MaskPanel";
 import type { Marker, MaskView } from "./maskShapes";
 import { MaskStrip } from "./MaskStrip";
@@ -64,12 +65,14 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
   const [framing, setFraming] = useState<Framing>(NOT_FRAMING);
   const [chosenStep, setChosenStep] = useState<string | null>(null);
   const [chosenMask, setChosenMask] = useState<string | null>(null);
+  const [inspected, setInspected] = useState<Inspected>(NOT_INSPECTED);
   const [maskView, setMaskView] = useState<MaskView>({ shown: "outline", opacity: 0.5 });
   const [marker, setMarker] = useState<Marker>({ size: 0.06, soft: 0.4, takes: false });
   const maps = surface.document.maps;
   const map = (maps.find((m) => m.id === cell) ?? maps.find((m) => m.role === "colour") ?? maps[0])?.id ?? "";
   useEffect(() => {
     setChosenStep(null);
+    setInspected(NOT_INSPECTED);
   }, [map, column]);
   const settled = !edit.isPending;
   useEffect(() => {
@@ -203,6 +206,8 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             chosenMask={chosenMask}
             maskView={maskView}
             marker={marker}
+            inspected={shown === "compress" ? inspected : NOT_INSPECTED}
+            onInspect={setInspected}
             onProblem={setProblem}
             shownPixels={shownPixels}
           />
@@ -255,6 +260,8 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
             onChooseStep={setChosenStep}
             chosenMask={chosenMask}
             onChooseMask={setChosenMask}
+            inspected={inspected}
+            onInspect={setInspected}
             onProblem={setProblem}
           />
           <Workfiles surface={surface} map={map} stage={shown} />

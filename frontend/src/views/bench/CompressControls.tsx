@@ -2,18 +2,35 @@ import { useQuery } from "@tanstack/react-query";
 import { api, got, type Edit, type Schemas, type SurfaceView } from "@/api/client";
 import { outputOf } from "@/api/edits";
 import { useFacts } from "@/api/queries";
+import { Button } from "@/parts/Button";
 import { Choice } from "@/parts/Choice";
 import { Verdict } from "@/parts/Verdict";
 import type { ControlsProps } from "./controlsProps";
+import { LossPart } from "./LossPart";
+import { useAdvice, type Inspected } from "./losses";
 import { bytes, decibels } from "@/parts/figures";
 
 type Format = Schemas["BlockFormat"];
 type OutputView = Schemas["OutputView"];
 
 /** The format: each that the target takes is tried, so that what it costs is seen before it is chosen. */
-export function CompressControls({ surface, map, knowledge, change }: ControlsProps) {
+export function CompressControls({
+  surface,
+  map,
+  knowledge,
+  change,
+  inspected,
+  onInspect,
+  onProblem,
+}: ControlsProps & {
+  inspected: Inspected;
+  onInspect: (inspected: Inspected) => void;
+  onProblem: (problem: unknown) => void;
+}) {
   const chosen = useFacts(surface.keys[map.id]?.compress, "compress");
   const leaves = surface.outputs[map.id];
+  const key = surface.keys[map.id]?.compress;
+  const { data: advice } = useAdvice(surface.advice[map.id]);
   const vector = knowledge.roles[map.role]?.space === "vector";
   const says = outputOf(map, surface.target);
   const saying = (part: Partial<Schemas["Output"]>): Edit => ({
@@ -51,6 +68,24 @@ export function CompressControls({ surface, map, knowledge, change }: ControlsPr
           ))}
         </tbody>
       </table>
+      {advice && (
+        <div className="flex items-start justify-between gap-2 text-small" aria-label="Recommended format" role="note">
+          <p>
+            <span className="font-semibold">{knowledge.formats[advice.format]?.title ?? advice.format}</span>{" "}
+            {advice.format === leaves.format ? "is as recommended." : "is recommended."}{" "}
+            <span className="text-ink-2">{advice.reason}</span>
+          </p>
+          {advice.format !== leaves.format && (
+            <Button
+              onClick={() => {
+                change(saying({ format: advice.format }));
+              }}
+            >
+              Take it
+            </Button>
+          )}
+        </div>
+      )}
       <div className="flex items-center justify-between text-small">
         <span title={knowledge.qualities[leaves.quality]?.hint}>Quality</span>
         <Choice
@@ -62,7 +97,6 @@ export function CompressControls({ surface, map, knowledge, change }: ControlsPr
           }}
         />
       </div>
-      <p className="text-small text-ink-2">{knowledge.qualities[leaves.quality]?.hint}.</p>
       <div className="flex items-center justify-between text-small">
         <span title={knowledge.filters[leaves.filter]?.hint}>Filter</span>
         <Choice
@@ -91,16 +125,22 @@ export function CompressControls({ surface, map, knowledge, change }: ControlsPr
         </div>
       )}
       {chosen.data && (
-        <>
-          <div className="flex justify-between text-small">
-            <span className="text-ink-2">Levels</span>
-            <span className="figures">{chosen.data.levels}, down to 1 × 1</span>
-          </div>
-          <Verdict
-            finding={leaves.as_in_game ? { level: "good", words: "As the game has it: its blocks go back untouched", fix: "" } : chosen.data.finding}
-            withFix
-          />
-        </>
+        <Verdict
+          finding={leaves.as_in_game ? { level: "good", words: "As the game has it: its blocks go back untouched", fix: "" } : chosen.data.finding}
+          withFix
+        />
+      )}
+      {key && (
+        <LossPart
+          surface={surface}
+          map={map}
+          knowledge={knowledge}
+          textureKey={key}
+          inspected={inspected}
+          onInspect={onInspect}
+          change={change}
+          onProblem={onProblem}
+        />
       )}
       {leaves.findings.map((finding) => (
         <Verdict key={finding.words} finding={finding} withFix />

@@ -2,6 +2,7 @@ import type { Edit, Schemas, Stage, SurfaceView } from "@/api/client";
 import type { Column } from "@/app/address";
 import { CompressControls } from "./CompressControls";
 import type { Framing } from "./FrameControls";
+import type { Inspected } from "./losses";
 import { MapChecks } from "./MapChecks";
 import { OutputControls } from "./OutputControls";
 import { SizeControls } from "./SizeControls";
@@ -23,6 +24,8 @@ interface Props {
   onChooseStep: (step: string | null) => void;
   chosenMask: string | null;
   onChooseMask: (mask: string | null) => void;
+  inspected: Inspected;
+  onInspect: (inspected: Inspected) => void;
   onProblem: (problem: unknown) => void;
 }
 
@@ -51,6 +54,8 @@ export function Controls({
   onChooseStep,
   chosenMask,
   onChooseMask,
+  inspected,
+  onInspect,
   onProblem,
 }: Props) {
   const map = surface.document.maps.find((m) => m.id === id);
@@ -82,7 +87,7 @@ export function Controls({
         />
       )}
       {column === "size" && <SizeControls {...common} project={project} />}
-      {column === "compress" && <CompressControls {...common} />}
+      {column === "compress" && <CompressControls {...common} inspected={inspected} onInspect={onInspect} onProblem={onProblem} />}
       {column === "output" && <OutputControls {...common} />}
     </>
   );

@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import type { Edit, Schemas, Stage, SurfaceView } from "@/api/client";
 import { useFacts, useHistory, useKnowledge, useRevision } from "@/api/queries";
 import { useKeys } from "@/app/keys";
-import { isLaid, scaleOf } from "@/gl/layout";
+import { fromView, isLaid, scaleOf, type Layout } from "@/gl/layout";
 import { CELLS, FlatView, type Cells, type Channel, type FlatLook } from "@/gl/flat";
 import type { Loaded, TextureSource } from "@/gl/textures";
 import { Choice } from "@/parts/Choice";
@@ -10,7 +10,8 @@ import type { Framing } from "./FrameControls";
 import { AS_IT_WAS, FlatGround } from "./FlatGround";
 import { FrameOverlay } from "./FrameOverlay";
 import { kindOf } from "./kinds";
-import { EdgeScores, Marks, useSize } from "./Over";
+import { levelSize, type Inspected } from "./losses";
+import { BlockMark, EdgeScores, Marks, useSize } from "./Over";
 import { useMapFindings } from "./MapChecks";
 import { MaskPart } from "./MaskPart";
 import type { Marker, MaskView } from "./maskShapes";
@@ -51,6 +52,8 @@ export function FlatPane({
   chosenMask,
   maskView,
   marker,
+  inspected,
+  onInspect,
   onProblem,
   shownPixels,
 }: {
@@ -70,6 +73,9 @@ export function FlatPane({
   chosenMask: string | null;
   maskView: MaskView;
   marker: Marker;
+  /** How a compressed map is looked at. */
+  inspected: Inspected;
+  onInspect: (inspected: Inspected) => void;
   onProblem: (problem: unknown) => void;
   /** Is told how many pixels of the screen one tile takes. */
   shownPixels: { current: number };
@@ -109,6 +115,8 @@ export function FlatPane({
   const before: TextureSource | null =
     framing || !knowledge ? null : against !== null && old
       ? { key: old, compressed: stage === "compress", kind: kindOf(surface, map, knowledge), whole }
+      : stage === "compress" && current?.compressed
+        ? { ...current, before: true }
       : stage === "source"
         ? raw ? source(surface, map, "raw", knowledge) : null
         : source(surface, map, "source", knowledge);
@@ -128,6 +136,9 @@ export function FlatPane({
     cells: framing ? "plain" : cells,
     seams: seams && !framing,
     channel,
+    level: inspected.level,
+    seen: inspected.seen,
+    gain: inspected.gain,
     backdrop: "checks",
     // A little room all round, so that corners at the picture's own can be taken hold of.
     ...(framing ? { zoom: 0.88, panX: 0, panY: 0 } : place),
@@ -170,7 +181,7 @@ export function FlatPane({
   }, [right, left, map, stage, again]);
   useEffect(() => {
     view.current?.adjust(latest.current);
-  }, [repeat, cells, seams, channel, wipe, held, place, framing]);
+  }, [repeat, cells, seams, channel, wipe, held, place, framing, inspected]);
 
   useKeys({
     ...Object.fromEntries(
@@ -263,6 +274,7 @@ export function FlatPane({
           surface={surface.id}
           revision={surface.revision}
           history={history}
+          plain={stage === "compress" ? "uncompressed" : "the source"}
           beside={against}
           shown={showing}
           onBeside={(number) => {
@@ -273,7 +285,12 @@ export function FlatPane({
         />
       )}
       <div ref={stand} className="absolute inset-0" />
-      <FlatGround layout={layout} fixed={framing !== null} onPlace={setPlace}>
+      <FlatGround
+        layout={layout}
+        fixed={framing !== null}
+        onPlace={setPlace}
+        onPress={stage === "compress" && current ? (x, y) => { onInspect({ ...inspected, block: blockAt(layout, inspected, x, y) }); } : undefined}
+      >
       <canvas
         ref={canvas}
         data-testid="flat"
@@ -297,6 +314,9 @@ export function FlatPane({
           />
           {seams && scores && <EdgeScores x={scores.x} y={scores.y} />}
         </>
+      )}
+      {!framing && cells === "plain" && inspected.block && (
+        <BlockMark layout={layout} size={levelSize(layout.size, inspected.level ?? 0)} block={inspected.block} />
       )}
       {framing && origin?.kind === "source" && (
         <FrameOverlay
@@ -349,10 +369,10 @@ export function FlatPane({
       {current && (
         <span className="figures pointer-events-none absolute top-2.5 right-2.5 rounded-sm bg-label/85 px-1.5 py-0.5 text-label-ink">
           {stageWords(framing ? "raw" : stage)} {shown?.stored !== "picture" && stage === "compress" ? shown?.stored : ""}{" "}
-          {framing && shown ? `${String(shown.width)} × ${String(shown.height)}` : size}
+          {framing && shown ? `${String(shown.width)} × ${String(shown.height)}` : inspected.level === null ? size : levelWords(layout.size, inspected.level)}
         </span>
       )}
-      {before && <Wipe words={against !== null ? (history?.find((entry) => entry.id === against)?.words ?? "Before") : stage === "source" ? "As it came" : "Source"} at={held ? 1 : wipe} onMove={setWipe} />}
+      {before && <Wipe words={against !== null ? (history?.find((entry) => entry.id === against)?.words ?? "Before") : before.before ? "Before compression" : stage === "source" ? "As it came" : "Source"} at={held ? 1 : wipe} onMove={setWipe} />}
       {problem !== null && <Missed error={problem} />}
     </Pane>
   );
@@ -360,6 +380,19 @@ export function FlatPane({
 
 function stageWords(stage: Stage): string {
   return { raw: "As it came", source: "Source", steps: "Steps", size: "Size", finish: "Finish", compress: "Compressed" }[stage];
+}
+
+function levelWords(whole: Layout["size"], level: number): string {
+  const { width, height } = levelSize(whole, level);
+  return `level ${String(level)}, ${String(width)} × ${String(height)}`;
+}
+
+/** The texel of a level under a point of the view. */
+function blockAt(layout: Layout, { level }: Inspected, x: number, y: number): Inspected["block"] {
+  if (!isLaid(layout)) return null;
+  const { u, v } = fromView(layout, x, y);
+  const { width, height } = levelSize(layout.size, level ?? 0);
+  return { x: Math.floor((u - Math.floor(u)) * width), y: Math.floor((v - Math.floor(v)) * height) };
 }
 
 /** The line of the wipe: left of it is what the map is held against. */

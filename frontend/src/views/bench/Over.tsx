@@ -94,6 +94,33 @@ function Found({ points }: { points: { x: number; y: number }[] }) {
   );
 }
 
+/** The block that is seen near, in every repeat. */
+export function BlockMark({ layout, size, block }: { layout: Layout; size: Layout["size"]; block: { x: number; y: number } }) {
+  if (!isLaid(layout)) return null;
+  const { repeat } = layout;
+  const [left, top] = [block.x - (block.x % 4), block.y - (block.y % 4)];
+  const across = Math.min(4, size.width - left) / size.width;
+  const down = Math.min(4, size.height - top) / size.height;
+  return (
+    <svg aria-hidden data-block className="pointer-events-none absolute inset-0 h-full w-full overflow-hidden">
+      {Array.from({ length: repeat * repeat }, (_, n) => {
+        const [u, v] = [(n % repeat) + left / size.width, Math.floor(n / repeat) + top / size.height];
+        const from = toView(layout, u, v);
+        const to = toView(layout, u + across, v + down);
+        // What is small on screen is ringed with some room.
+        const room = Math.max(2, (14 - (to.x - from.x)) / 2);
+        const box = { x: from.x - room, y: from.y - room, width: to.x - from.x + 2 * room, height: to.y - from.y + 2 * room };
+        return (
+          <g key={n}>
+            <rect {...box} fill="none" stroke="#000" strokeWidth={3} />
+            <rect {...box} fill="none" stroke="#fff" strokeWidth={1.25} />
+          </g>
+        );
+      })}
+    </svg>
+  );
+}
+
 /** Seen on light and on dark. */
 function Ring({ x, y, radius }: { x: number; y: number; radius: number }) {
   return (

@@ -1,4 +1,5 @@
 import { useId, useRef } from "react";
+import { PICTURES } from "@/api/bringing";
 import { api, got, type Schemas } from "@/api/client";
 import { bring, useSources, useSurfaces } from "@/api/queries";
 
@@ -11,7 +12,6 @@ export interface Named {
 
 const ROW = "flex h-6 items-center gap-2 text-small";
 const SELECT = "h-6 min-w-0 flex-1 rounded-sm border border-joint bg-lime px-1";
-export const PICTURES = ".png,.jpg,.jpeg,.tga,.bmp,.tif,.tiff,.dds,.ktx2";
 
 /** One of the surface's other maps, or masks. */
 export function NamedChoice({

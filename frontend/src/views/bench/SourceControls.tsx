@@ -1,4 +1,5 @@
 import { useId, useRef } from "react";
+import { PICTURES } from "@/api/bringing";
 import { useFacts, useSources } from "@/api/queries";
 import { Button } from "@/parts/Button";
 import { Choice } from "@/parts/Choice";
@@ -9,8 +10,6 @@ import { Tick } from "@/parts/Tick";
 import { BlankCanvas } from "./BlankCanvas";
 import { MapTools } from "./MapTools";
 import { FrameControls, type Framing } from "./FrameControls";
-
-const ACCEPTED = ".png,.jpg,.jpeg,.tga,.bmp,.tif,.tiff,.dds,.ktx2";
 
 /** Where a map begins: a picture, or another map. */
 export function SourceControls({
@@ -81,7 +80,7 @@ export function SourceControls({
       <input
         ref={file}
         type="file"
-        accept={ACCEPTED}
+        accept={PICTURES}
         className="hidden"
         aria-label={`Picture for ${role?.title ?? ""}`}
         onChange={(event) => {

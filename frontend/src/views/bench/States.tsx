@@ -8,6 +8,7 @@ export function States({
   surface,
   revision,
   history,
+  plain,
   beside,
   shown,
   onBeside,
@@ -17,7 +18,9 @@ export function States({
   /** The one that it is at. */
   revision: number;
   history: readonly Revision[] | undefined;
-  /** The state at the left; null is the source. */
+  /** What is at the left where no state is. */
+  plain: string;
+  /** The state at the left; null is none. */
   beside: number | null;
   /** The state at the right; null is the present one. */
   shown: number | null;
@@ -30,7 +33,7 @@ export function States({
   const { data: changed } = useChanged(surface, before, after);
   return (
     <div className="absolute bottom-2 left-2 z-10 flex items-center gap-1.5 rounded-sm bg-label/80 px-1.5 py-0.5 text-small text-label-ink">
-      <State label="Beside" none="the source" history={history} value={beside} onChoose={onBeside} />
+      <State label="Beside" none={plain} history={history} value={beside} onChoose={onBeside} />
       <State label="Shown" none="as it is" history={history} value={shown} onChoose={onShown} />
       {before !== null && changed && (
         <details className="absolute bottom-8 left-0 rounded-sm bg-label/80">
@@ -68,7 +71,7 @@ function State({
       {label}
       <select
         value={value ?? ""}
-        className="h-[19px] w-[86px] rounded-sm bg-label text-label-ink"
+        className="h-[19px] w-[98px] rounded-sm bg-label text-label-ink"
         onChange={(event) => {
           onChoose(event.target.value === "" ? null : Number(event.target.value));
         }}

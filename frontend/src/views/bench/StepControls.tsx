@@ -1,4 +1,5 @@
 import { useRef } from "react";
+import { PICTURES } from "@/api/bringing";
 import type { Edit, Schemas, Stage } from "@/api/client";
 import { bring, useFacts } from "@/api/queries";
 import { Picker } from "@/parts/Picker";
@@ -7,7 +8,7 @@ import type { ControlsProps } from "./controlsProps";
 import { noStrokes } from "./maskShapes";
 import { isDrawn } from "./PencilPart";
 import { isPlaced } from "./placing";
-import { PICTURES, refOf } from "./Reads";
+import { refOf } from "./Reads";
 import { RecipeMenu } from "./RecipeMenu";
 import { readable, StepCard } from "./StepCard";
 import { TileScores } from "./TileScores";

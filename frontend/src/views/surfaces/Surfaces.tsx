@@ -1,5 +1,6 @@
 import { useRef, useState } from "react";
 import { Link, useLocation } from "wouter";
+import { PICTURES } from "@/api/bringing";
 import { api, got, type Schemas } from "@/api/client";
 import { bring, renew, useSurfaces } from "@/api/queries";
 import { BarActions } from "@/app/BarActions";
@@ -73,7 +74,7 @@ export function Surfaces({ project }: { project: string }) {
           type="file"
           className="hidden"
           aria-label="Picture for a new surface"
-          accept=".png,.jpg,.jpeg,.tga,.bmp,.tif,.tiff,.dds,.ktx2"
+          accept={PICTURES}
           onChange={(event) => {
             const chosen = event.target.files?.[0];
             if (chosen) setStarting(chosen);
