@@ -142,6 +142,16 @@ class Origins(unittest.TestCase):
         )
 
     def test_every_field_of_a_map_that_can_differ_is_told(self) -> None:
-        told = {"origin", "steps", "frozen", "moves_with", "colours", "size", "returned", "levels", "outputs"}
+        told = {
+            "origin",
+            "steps",
+            "frozen",
+            "moves_with",
+            "colours",
+            "size",
+            "returned",
+            "levels",
+            "outputs",
+        }
         # Its id and role never change; its place in the game goes with its file.
         self.assertEqual(set(Map.model_fields) - told, {"id", "role", "place"})
