@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Callable
 from pathlib import Path
 
 from stonestack import __version__
-from stonestack.cli import apply, check, check_maps, deliveries, derive, games, safe
+from stonestack.cli import apply, check, check_maps, convert, deliveries, derive, games, safe
+from stonestack.cli.words import one_of, qualities, roles
 
 _BENCHES = (
     "blocks",
@@ -79,38 +79,7 @@ def _parser() -> argparse.ArgumentParser:
     inspect.add_argument("--json", action="store_true")
     inspect.set_defaults(run=_inspect)
 
-    convert = commands.add_parser("convert", help="make a texture of a picture, or the reverse")
-    convert.add_argument("input", type=Path)
-    convert.add_argument("output", type=Path, help="its kind follows its extension")
-    convert.add_argument("--format", type=_one_of(_formats), help="a block format")
-    convert.add_argument("--role", type=_one_of(_roles), default="colour")
-    convert.add_argument("--size", metavar="WxH", help="texels, for example 1024x1024")
-    convert.add_argument("--no-mips", action="store_true")
-    convert.add_argument(
-        "--quality", type=_one_of(_qualities), default="standard", help="how hard is searched"
-    )
-    convert.add_argument(
-        "--filter",
-        choices=["kaiser", "box", "lanczos", "nearest"],
-        default="kaiser",
-        help="what makes the smaller levels",
-    )
-    convert.add_argument(
-        "--header",
-        choices=["legacy", "dx10"],
-        help="of a DDS; by default the legacy one, which every reader knows, where it can",
-    )
-    convert.add_argument(
-        "--deband", action="store_true", help="even out the terraces of an 8-bit height"
-    )
-    convert.set_defaults(run=_convert)
-
-    compare = commands.add_parser("compare", help="measure how far one file is from another")
-    compare.add_argument("first", type=Path)
-    compare.add_argument("second", type=Path)
-    compare.add_argument("--role", type=_one_of(_roles), default="colour")
-    compare.add_argument("--json", action="store_true")
-    compare.set_defaults(run=_compare)
+    convert.add(commands)
 
     _add_tiling(commands)
     apply.add(commands)
@@ -139,7 +108,7 @@ def _parser() -> argparse.ArgumentParser:
         help="for trust, maps, checks and made-of: draws the trial",
     )
     bench.add_argument(
-        "--matter", type=_one_of(_matters), action="append", help="for trust: only this one"
+        "--matter", type=one_of(_matters), action="append", help="for trust: only this one"
     )
     bench.add_argument(
         "--every",
@@ -156,7 +125,7 @@ def _parser() -> argparse.ArgumentParser:
         help="for tile, steps, set, blocks: pixels each way",
     )
     bench.add_argument(
-        "--quality", type=_one_of(_qualities), action="append", help="for blocks: only this one"
+        "--quality", type=one_of(qualities), action="append", help="for blocks: only this one"
     )
     bench.add_argument("--output", type=Path, help="for blocks: where figures go as JSON")
     bench.add_argument("--files", type=int, default=10_000, help="for catalogue")
@@ -165,36 +134,6 @@ def _parser() -> argparse.ArgumentParser:
     bench.add_argument("--large", action="store_true", help="for catalogue: with a file of 2 GB")
     bench.set_defaults(run=_bench)
     return parser
-
-
-def _one_of(names: Callable[[], list[str]]) -> Callable[[str], str]:
-    """Return the check of a word against a register, which is loaded only when it is needed."""
-
-    def check(word: str) -> str:
-        known = names()
-        if word not in known:
-            raise argparse.ArgumentTypeError(f"“{word}” is none of: {', '.join(known)}")
-        return word
-
-    return check
-
-
-def _roles() -> list[str]:
-    from stonestack.core.roles import Role
-
-    return [str(role) for role in Role]
-
-
-def _formats() -> list[str]:
-    from stonestack.core.blocks.formats import BlockFormat
-
-    return [str(format_) for format_ in BlockFormat]
-
-
-def _qualities() -> list[str]:
-    from stonestack.core.blocks.quality import Quality
-
-    return [str(quality) for quality in Quality]
 
 
 def _matters() -> list[str]:
@@ -228,7 +167,7 @@ def _bench(options: argparse.Namespace) -> int:
     if options.what == "blocks":
         from stonestack.cli.bench_blocks import bench_blocks
 
-        bench_blocks(min(options.side, 1024), options.quality or _qualities(), options.output)
+        bench_blocks(min(options.side, 1024), options.quality or qualities(), options.output)
         return 0
     if options.what == "set":
         from stonestack.cli.bench_maps import bench_set
@@ -271,18 +210,18 @@ def _add_tiling(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -
     tile.add_argument("input", type=Path)
     tile.add_argument("output", type=Path, help="its kind follows its extension")
     tile.add_argument(
-        "--method", type=_one_of(_methods), help="left out, the way that suits best is chosen"
+        "--method", type=one_of(_methods), help="left out, the way that suits best is chosen"
     )
     tile.add_argument("--axes", choices=["x", "y", "both"], default="both")
     tile.add_argument("--size", metavar="WxH", help="texels, for example 1024x1024")
     tile.add_argument("--seed", type=int, help="another number, another tile, where chance draws")
-    tile.add_argument("--role", type=_one_of(_roles), default="colour")
+    tile.add_argument("--role", type=one_of(roles), default="colour")
     tile.set_defaults(run=_tile)
 
     seam = commands.add_parser("seam", help="measure how well a picture tiles")
     seam.add_argument("input", type=Path)
     seam.add_argument("--json", action="store_true")
-    seam.add_argument("--role", type=_one_of(_roles), default="colour")
+    seam.add_argument("--role", type=one_of(roles), default="colour")
     seam.set_defaults(run=_seam)
 
 
@@ -444,62 +383,6 @@ def _inspect(options: argparse.Namespace) -> int:
         rows[f"Unusual {len(rows)}"] = words
     for name, value in rows.items():
         print(f"{name:13} {value}")
-    return 0
-
-
-def _convert(options: argparse.Namespace) -> int:
-    from stonestack.core.blocks.quality import Quality
-    from stonestack.core.converting import convert, parse_size
-    from stonestack.core.roles import Role
-    from stonestack.store.files import write_atomically
-
-    if options.input.resolve() == options.output.resolve():
-        print("The output is the input; originals are never changed.", file=sys.stderr)
-        return 2
-    made = convert(
-        options.input.read_bytes(),
-        options.output.name,
-        role=Role(options.role),
-        format_name=options.format,
-        size=parse_size(options.size) if options.size else None,
-        mips=not options.no_mips,
-        deband=options.deband,
-        quality=Quality(options.quality),
-        filter_=options.filter,
-        header=options.header,
-    )
-    write_atomically(options.output, made.data)
-    if made.words:
-        print(made.words)
-    return 0
-
-
-def _compare(options: argparse.Namespace) -> int:
-    from stonestack.core.comparing import compare
-    from stonestack.core.roles import Role
-
-    role = Role(options.role)
-    found = compare(options.first.read_bytes(), options.second.read_bytes(), role)
-    if options.json:
-        print(found.model_dump_json(indent=2))
-        return 0
-    rows = {"Size": f"{found.width} × {found.height}, {found.channels} channels"}
-    if found.equal:
-        rows["Equal"] = "yes, to the last bit of eight"
-    else:
-        rows["PSNR"] = "equal" if found.psnr is None else f"{found.psnr:.2f} dB"
-        if found.psnr_alpha is not None:
-            rows["PSNR of alpha"] = f"{found.psnr_alpha:.2f} dB"
-        rows["SSIM"] = f"{found.ssim:.5f}"
-        rows["Most"] = f"{found.most} of 255"
-    if found.mean_angle is not None and found.high_angle is not None:
-        rows["Turned by"] = (
-            f"{found.mean_angle:.3f}° on average, 99 of 100 by less than {found.high_angle:.3f}°"
-        )
-    for name, value in rows.items():
-        print(f"{name:14} {value}")
-    for block in found.worst:
-        print(f"  worst block at {block.x}, {block.y}: {block.rms:.1f} of 255")
     return 0
 
 

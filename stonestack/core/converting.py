@@ -7,23 +7,26 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from types import MappingProxyType
-from typing import Any
+from typing import Any, Literal
 
 from stonestack.core import codecs, ops
 from stonestack.core.blocks.formats import BlockFormat
+from stonestack.core.blocks.formats import Numbers as BlockNumbers
 from stonestack.core.blocks.quality import Quality
-from stonestack.core.codecs import dds
+from stonestack.core.codecs import dds, ktx2
+from stonestack.core.codecs.beyond import fits_halves
 from stonestack.core.codecs.dds import Header
-from stonestack.core.codecs.sniff import FileKind, kind_by_name
+from stonestack.core.codecs.sniff import FileKind, kind_by_content, kind_by_name
+from stonestack.core.codecs.texture import Making, Texture, gathered
 from stonestack.core.errors import BadRequest
 from stonestack.core.graph import Graph, Key
-from stonestack.core.image import Picture
-from stonestack.core.mips import MipFilter
+from stonestack.core.image import Picture, Space
+from stonestack.core.mips import MipFilter, level_count
 from stonestack.core.ops.evaluating import Evaluator
-from stonestack.core.ops.files import DdsForm, Storing, Written
+from stonestack.core.ops.files import Storing, Written
 from stonestack.core.ops.operation import Solved
 from stonestack.core.ops.pictures import Canvas, Limit, Reading
 from stonestack.core.ops.stages import GEOMETRY
@@ -35,7 +38,7 @@ from stonestack.core.tile.ways import Axes
 from stonestack.core.tile.whole import Kept
 
 _WITH_ALPHA = 4
-PICTURES = (FileKind.PNG, FileKind.TGA, FileKind.TIFF)
+PICTURES = (FileKind.PNG, FileKind.TGA, FileKind.TIFF, FileKind.EXR)
 TEXTURES = (FileKind.DDS, FileKind.KTX2)
 
 METHODS: dict[str, str] = {
@@ -60,6 +63,10 @@ def convert(
     quality: Quality = Quality.STANDARD,
     filter_: MipFilter = "kaiser",
     header: Header | None = None,
+    packed: bool = False,
+    bits: Literal[8, 16, 32] | None = None,
+    normalise: bool = False,
+    element: int | None = None,
 ) -> Converted:
     """Return the content of the output file.
 
@@ -68,12 +75,13 @@ def convert(
     data : bytes
         A file of any kind that can come in.
     output_name : str
-        Its extension decides the kind: dds, ktx2, png, tga or tiff. PNG and TIFF keep sixteen
+        Its extension decides the kind: dds, ktx2, png, tga, tiff or exr. PNG and TIFF keep sixteen
         bits where the input has them.
     role : Role
         How the numbers are understood: colour in linear light, normals as vectors.
     format_name : str, optional
-        A block format; the role's usual one by default, BC3 for colour with alpha.
+        A block format; a texture's own by default, else the role's usual one, BC3 for colour with
+        alpha. Blocks of a texture that stays in its format and size are copied as they are.
     size : (int, int), optional
         Width and height in texels.
     mips : bool
@@ -87,6 +95,15 @@ def convert(
     header : {"legacy", "dx10"}, optional
         Which header a DDS gets: the legacy one by default, which every reader knows, where it has
         words for the format.
+    packed : bool
+        Whether the levels of a KTX2 are packed by Zstandard.
+    bits : {8, 16, 32}, optional
+        Of an image file; as many as the input has by default. 32 are floating point.
+    normalise : bool
+        Whether normals are brought to unit length; else they stay as they are stored.
+    element : int, optional
+        Which picture of a cube map or an array; the first by default, or all of them where blocks
+        are copied.
 
     Raises
     ------
@@ -95,15 +112,114 @@ def convert(
     BadRequest
         If the output's kind is not written, or the format does not fit.
     """
-    one = _Conversion(data, output_name, role, deband)
-    key = one.sized(one.start, size)
     making = {"mips": mips, "quality": quality, "filter": filter_}
-    return Converted(one.stored(key, format_name, making, header), one.words)
+    container = _Container(check_output(output_name), header, packed)
+    texture = _texture(data, element)
+    if texture is not None and container.kind in TEXTURES:
+        format_name = format_name or texture.format
+        if size is None and not deband and not normalise and format_name == texture.format:
+            return _copied(texture, role, making, container)
+    if texture is not None and texture.elements > 1:
+        texture = texture.element(0)
+    if texture is not None and element is not None:
+        data = ktx2.write(texture)
+    wide = container.kind is FileKind.EXR or bits == 32 or _is_wide(format_name)
+    one = _Conversion(data, container, role, deband, wide, not normalise)
+    key = one.sized(one.start, size)
+    return Converted(one.stored(key, format_name, making, bits), one.words)
+
+
+def gather(files: Sequence[bytes], output_name: str, *, cube: bool, packed: bool = False) -> bytes:
+    """Return textures of one size and format as one file: an array, or the faces of cubes.
+
+    Parameters
+    ----------
+    files : sequence of bytes
+        DDS or KTX2 files.
+    output_name : str
+        Ends in .dds or .ktx2.
+    cube : bool
+        Six of them, +x, -x, +y, -y, +z and -z, make a cube.
+    packed : bool
+        Whether the levels of a KTX2 are packed by Zstandard.
+
+    Raises
+    ------
+    BadFile
+        If one cannot be read.
+    BadRequest
+        If they are no textures of one form, or make no whole cubes.
+    """
+    kind = check_output(output_name)
+    parts = [_texture(data, None) for data in files]
+    textures = [part for part in parts if part is not None]
+    if kind not in TEXTURES or not parts or len(textures) < len(parts):
+        raise BadRequest(
+            "no-textures",
+            "Only DDS and KTX2 files are gathered, into one of these.",
+            "Convert each picture first; all in one size and format.",
+        )
+    whole = gathered([t.element(n) for t in textures for n in range(t.elements)], cube)
+    return _Container(kind, None, packed).written(whole)
+
+
+@dataclass(frozen=True)
+class _Container:
+    """The file that something goes into."""
+
+    kind: FileKind
+    header: Header | None = None
+    packed: bool = False
+
+    def written(self, texture: Texture) -> bytes:
+        """Return a texture in it."""
+        if self.kind is FileKind.KTX2:
+            return ktx2.write(texture, self.packed)
+        usual: Header = "dx10" if texture.layers > 1 else dds.usual_header(texture.format)
+        return dds.write(texture, self.header or usual)
+
+
+def _texture(data: bytes, element: int | None) -> Texture | None:
+    """Return a file's texture, or one of its pictures; None where it is no texture."""
+    texture = codecs.read_texture(data) if kind_by_content(data) in TEXTURES else None
+    if element is None:
+        return texture
+    count = texture.elements if texture is not None else 1
+    if not 0 <= element < count:
+        raise BadRequest(
+            "no-such-element",
+            f"The file has no picture {element}; it has {count}, from 0 on.",
+            "Leave --element out, or choose another.",
+        )
+    return texture.element(element) if texture is not None else None
+
+
+def _is_wide(format_name: str | None) -> bool:
+    """Tell whether a format holds light beyond white."""
+    return format_name is not None and BlockFormat(format_name).info.numbers is BlockNumbers.HALVES
+
+
+def _copied(
+    texture: Texture, role: Role, making: Mapping[str, Any], container: _Container
+) -> Converted:
+    """Return a texture in a container, its blocks as they are; levels that it lacks are made."""
+    info = texture.format.info
+    srgb = ROLES[role].space is Space.LINEAR and info.vk_srgb != 0
+    levels = texture.levels if making["mips"] else texture.levels[:1]
+    words = "Its blocks are copied as they are."
+    count = level_count(texture.width, texture.height)
+    if making["mips"] and len(levels) < count and texture.elements == 1:
+        picture = texture.picture(ROLES[role].space)
+        how = Making(filter=making["filter"], quality=making["quality"], mask=ROLES[role].mask)
+        made = codecs.compress(picture, texture.format, how).levels
+        words = f"Its blocks are copied as they are; {count - len(levels)} levels are made."
+        levels = (*levels, *made[len(levels) :])
+    return Converted(container.written(replace(texture, srgb=srgb, levels=levels)), words)
 
 
 @dataclass(frozen=True)
 class Converted:
-    """A file's content, and what became of its alpha, in words; empty where nothing did."""
+    """A file's content, and what became of its alpha or blocks, in words; empty where nothing."""
 
     data: bytes
     words: str
@@ -163,7 +279,7 @@ def tile_file(
     BadRequest
         If the method does not suit it, or the output's kind is not written.
     """
-    one = _Conversion(data, output_name, role)
+    one = _Conversion(data, _Container(check_output(output_name)), role)
     step = STEPS[METHODS[method]]
     given: dict[str, Any] = {"axes": axes}
     fields = step.params.model_fields
@@ -192,14 +308,27 @@ class Tiled:
 class _Conversion:
     """The graph of one file's way to another."""
 
-    def __init__(self, data: bytes, output_name: str, role: Role, debanded: bool = False) -> None:
-        self.kind = check_output(output_name)
+    def __init__(
+        self,
+        data: bytes,
+        container: _Container,
+        role: Role,
+        debanded: bool = False,
+        wide: bool = False,
+        plain_vectors: bool = False,
+    ) -> None:
+        self._container = container
         self._role = role
         self.words = ""
         self._graph = Graph()
         self._run = Evaluator(lambda _digest: data)
         digest = hashlib.sha256(data).hexdigest()
-        reading = Reading(space=ROLES[role].space, debanded=debanded)
+        reading = Reading(
+            space=ROLES[role].space,
+            debanded=debanded,
+            beyond_white=wide,
+            plain_vectors=plain_vectors,
+        )
         self.start = ops.put(self._graph, "decode", reading, blobs=(digest,))
         self.picture: Picture = self._run.picture(self._graph, self.start)
 
@@ -224,27 +353,27 @@ class _Conversion:
         key: Key,
         format_name: str | None = None,
         making: Mapping[str, Any] = MappingProxyType({}),
-        header: Header | None = None,
+        bits: Literal[8, 16, 32] | None = None,
     ) -> bytes:
         """Carry everything out, and return the output's bytes."""
-        if self.kind in PICTURES:
+        kind = self._container.kind
+        if kind in PICTURES:
             if format_name not in (None, BlockFormat.RGBA8):
                 raise BadRequest(
                     "format-for-texture",
-                    f"A {self.kind} file holds no {format_name} blocks.",
+                    f"A {kind} file holds no {format_name} blocks.",
                     "Leave --format out, or write .dds or .ktx2.",
                 )
-            return self._run.file(self._graph, stored_as(self._graph, key, self.kind, self.picture))
+            written = Written(kind=kind, bits=bits or _depth(self.picture, kind))
+            return self._run.file(self._graph, self.put("image", written, key))
         usual = BlockFormat.BC3 if self.picture.alpha else ROLES[self._role].formats[0]
         format_ = BlockFormat(format_name) if format_name else usual
         info = ROLES[self._role]
         storing = Storing(format=format_, mask=info.mask, gloss=info.gloss, **making)
         self.words = _alpha_words(format_) if self.picture.alpha else ""
-        form = None
-        if self.kind is FileKind.DDS:
-            form = DdsForm(header=header or dds.usual_header(format_))
-        texture = self.put("compress", storing, key)
-        return self._run.file(self._graph, self.put(self.kind.value, form, texture))
+        texture = self._run.result(self._graph, self.put("compress", storing, key))
+        assert isinstance(texture, Texture)
+        return self._container.written(texture)
 
 
 def _alpha_words(format_: BlockFormat) -> str:
@@ -258,7 +387,13 @@ def _alpha_words(format_: BlockFormat) -> str:
 
 def stored_as(graph: Graph, key: Key, kind: FileKind, picture: Picture) -> Key:
     """Return the node that writes a picture as a picture file, no coarser than it came."""
-    return ops.put(graph, "image", Written(kind=kind, bits=picture.bits), (key,))
+    return ops.put(graph, "image", Written(kind=kind, bits=_depth(picture, kind)), (key,))
+
+
+def _depth(picture: Picture, kind: FileKind) -> Literal[8, 16, 32]:
+    if picture.bits == 8:
+        return 8
+    return 32 if kind is FileKind.EXR and not fits_halves(picture) else 16
 
 
 def check_output(output_name: str) -> FileKind:
@@ -274,7 +409,7 @@ def check_output(output_name: str) -> FileKind:
         raise BadRequest(
             "output-kind",
             f"The extension of {output_name} names no kind that is written.",
-            "Use .dds, .ktx2, .png, .tga or .tiff.",
+            "Use .dds, .ktx2, .png, .tga, .tiff or .exr.",
         )
     return kind
 

@@ -13,7 +13,7 @@ import numpy as np
 
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.resize import resample, resize
-from stonestack.core.texels import normalised
+from stonestack.core.texels import are_unit_length, normalised
 
 MipFilter = Literal["kaiser", "box", "lanczos", "nearest"]
 FILTERS: dict[MipFilter, tuple[str, str]] = {
@@ -97,15 +97,20 @@ def chain(
 
 
 def _vectors(picture: Picture, sizes: list[tuple[int, int]], filter_: MipFilter) -> list[Picture]:
-    """Return the smaller levels of normals: means are carried on as they are."""
+    """Return the smaller levels of normals: means are carried on as they are.
+
+    Where the picture's own are not of unit length, as two channels alone are not, none are made so.
+    """
     means, levels = picture.pixels, []
+    unit = are_unit_length(picture.pixels[..., :3])
     for width, height in sizes:
         means = resample(
             means, width, height, "nearest" if picture.whole else filter_, picture.wraps
         )
         pixels = means.copy()
         pixels[..., 3:] = np.clip(pixels[..., 3:], 0.0, 1.0)
-        pixels[..., :3] = normalised(np.ascontiguousarray(pixels[..., :3]))
+        if unit:
+            pixels[..., :3] = normalised(np.ascontiguousarray(pixels[..., :3]))
         levels.append(picture.with_pixels(pixels))
     return levels
 

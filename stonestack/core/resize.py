@@ -173,7 +173,15 @@ def resize(
         return picture.with_pixels(pixels)
     pixels = resample(premultiplied(picture), width, height, filter_, picture.wraps, repeats)
     result = straightened(pixels, picture)
-    return spread(result.with_pixels(np.clip(result.pixels, 0.0, 1.0)))
+    return spread(result.with_pixels(np.clip(result.pixels, *_range(picture))))
+
+
+def _range(picture: Picture) -> tuple[float, float]:
+    """Return what a picture's numbers may be: 0 to 1, and as far beyond as some of its light is."""
+    if picture.space is not Space.LINEAR:
+        return 0.0, 1.0
+    body = picture.body
+    return min(0.0, float(body.min(initial=0))), max(1.0, float(body.max(initial=0)))
 
 
 def limited(picture: Picture, longest: int) -> Picture:

@@ -19,6 +19,10 @@ Texels = NDArray[np.unsignedinteger[Any]]
 """Stored numbers of either depth."""
 
 
+_UNIT_WITHIN, _UNIT_SHARE = 0.03, 0.9
+"""How far from 1 lengths of stored unit vectors lie, and how many of them are unit vectors."""
+
+
 def full(texels: Texels) -> int:
     """Return the largest number that texels of this depth can hold."""
     return 65535 if texels.dtype == np.uint16 else 255
@@ -282,6 +286,17 @@ def normalised(vectors: Floats) -> Floats:
     up = np.array([0, 0, 1], dtype=np.float32)
     unit = np.where(length > 1e-6, vectors / np.maximum(length, 1e-6), up)
     return unit.astype(np.float32)
+
+
+def are_unit_length(vectors: Floats) -> bool:
+    """Tell whether vectors are of unit length, but for how coarsely they are stored.
+
+    Parameters
+    ----------
+    vectors : ndarray, float32, shape (height, width, 3)
+    """
+    length = np.linalg.norm(vectors, axis=2)
+    return float(np.mean(np.abs(length - 1) < _UNIT_WITHIN)) > _UNIT_SHARE
 
 
 class Channel(StrEnum):

@@ -272,6 +272,8 @@ class _Loading:
         width, height = texture.width, texture.height
         if width & (width - 1) or height & (height - 1) or max(width, height) > self.largest:
             raise BadFile("size", f"{width} × {height} is not a size that Saltglass takes", "")
+        if texture.elements != 1:
+            raise BadFile("elements", "it is a cube map or an array, not one picture", "")
         if len(texture.levels) != level_count(width, height):
             raise BadFile("levels", "its smaller levels are missing", "")
         return texture

@@ -9,7 +9,13 @@ from pydantic import BaseModel
 from stonestack.core.blocks.formats import FORMATS
 from stonestack.core.blocks.opacity import see_through
 from stonestack.core.codecs import dds, ktx2
-from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content, kind_by_name
+from stonestack.core.codecs.sniff import (
+    READABLE,
+    READABLE_WORDS,
+    FileKind,
+    kind_by_content,
+    kind_by_name,
+)
 from stonestack.core.codecs.texture import Making, Texture, compress
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Picture, Space
@@ -69,7 +75,14 @@ def read_texture(data: bytes) -> Texture:
 
 
 @reader("picture", space=Space.LINEAR)
-def read_picture(data: bytes, space: Space, longest: int = 0) -> Picture:
+def read_picture(
+    data: bytes,
+    space: Space,
+    longest: int = 0,
+    *,
+    beyond_white: bool = False,
+    plain_vectors: bool = False,
+) -> Picture:
     """Read any file that can come in as a working picture.
 
     Parameters
@@ -80,6 +93,10 @@ def read_picture(data: bytes, space: Space, longest: int = 0) -> Picture:
     longest : int
         Return it shrunk by a whole number, or a smaller level, with a longest side of no less
         than this; 0 for the full size.
+    beyond_white : bool
+        Whether the light of an image file keeps its range; else it is brought to 0..1.
+    plain_vectors : bool
+        Whether vectors of an image file stay as long as they are stored.
 
     Raises
     ------
@@ -92,7 +109,9 @@ def read_picture(data: bytes, space: Space, longest: int = 0) -> Picture:
         return from_texels(texture.small(longest), space) if longest else texture.picture(space)
     from stonestack.core.codecs import pictures
 
-    return pictures.read(data, kind, space, longest)
+    return pictures.read(
+        *(data, kind, space, longest), beyond_white=beyond_white, plain_vectors=plain_vectors
+    )
 
 
 def checked_kind(data: bytes) -> FileKind:
@@ -115,7 +134,7 @@ def checked_kind(data: bytes) -> FileKind:
     raise BadFile(
         "not-an-image",
         "This is not a picture that can come in.",
-        "Bring a PNG, JPEG, TGA, BMP, TIFF, DDS or KTX2 file.",
+        READABLE_WORDS,
     )
 
 
@@ -163,7 +182,8 @@ def inspect(name: str, data: bytes, seen: Survey | None = None) -> FileFacts:
             alpha=alpha,
             channels=channels,
             unusual=_lies(kind, claimed)
-            + (["alpha is opaque all over"] if alpha == "opaque" and channels == 4 else []),
+            + (["alpha is opaque all over"] if alpha == "opaque" and channels == 4 else [])
+            + _several(texture),
         )
     from stonestack.core.codecs import pictures
 
@@ -192,6 +212,15 @@ def _lies(kind: FileKind, claimed: FileKind) -> list[str]:
     if claimed in (kind, FileKind.UNKNOWN):
         return []
     return [f"called {claimed.value.upper()}, but it is {kind.value.upper()}"]
+
+
+def _several(texture: Texture) -> list[str]:
+    if texture.elements == 1:
+        return []
+    if texture.cube:
+        more = f", {texture.layers} times" if texture.layers > 1 else ""
+        return [f"six faces of a cube{more}; the first is read"]
+    return [f"an array of {texture.layers}; the first is read"]
 
 
 def _wide(seen: Survey) -> str:

@@ -1,4 +1,4 @@
-"""DDS files: read with old and new headers, written with the DX10 header.
+"""DDS files: read and written with old and new headers, also arrays and cube maps.
 
 Source: Microsoft, "Programming Guide for DDS" and "DDS_HEADER", "DDS_PIXELFORMAT" and
 "DDS_HEADER_DXT10" structures.
@@ -13,7 +13,7 @@ from typing import Literal
 import numpy as np
 
 from stonestack.core.blocks.formats import FORMATS, BlockFormat
-from stonestack.core.codecs.texture import Texture, check_texture_size
+from stonestack.core.codecs.texture import FACES, Texture, check_texture_size
 from stonestack.core.errors import BadFile, BadRequest
 from stonestack.core.image import Bytes
 from stonestack.core.mips import level_size
@@ -27,10 +27,10 @@ DX10 = struct.Struct("<5I")
 # dwFlags: CAPS, HEIGHT, WIDTH, PIXELFORMAT are required; then MIPMAPCOUNT, LINEARSIZE, PITCH.
 _REQUIRED, _MIPMAPCOUNT, _LINEARSIZE, _PITCH = 0x1007, 0x20000, 0x80000, 0x8
 _CAPS_TEXTURE, _CAPS_COMPLEX, _CAPS_MIPMAP = 0x1000, 0x8, 0x400000
-_CAPS2_CUBEMAP, _CAPS2_VOLUME = 0x200, 0x200000
+_CAPS2_CUBEMAP, _CAPS2_FACES, _CAPS2_VOLUME = 0x200, 0xFC00, 0x200000
 _PF_FOURCC, _PF_RGB, _PF_ALPHA, _PF_LUMINANCE = 0x4, 0x40, 0x1, 0x20000
 _PF_PLAIN = _PF_RGB | _PF_LUMINANCE
-_DIMENSION_2D = 3
+_DIMENSION_2D, _MISC_CUBE = 3, 0x4
 
 _BY_DXGI: dict[int, tuple[BlockFormat, bool]] = {
     number: (format_, srgb)
@@ -73,28 +73,43 @@ def write(texture: Texture, header: Header = "dx10") -> bytes:
     info = FORMATS[texture.format]
     count = len(texture.levels)
     compressed = info.block > 1
-    size = len(texture.levels[0]) if compressed else texture.width * info.unit_bytes
+    size = (
+        info.level_bytes(texture.width, texture.height)
+        if compressed
+        else texture.width * info.unit_bytes
+    )
     flags = _REQUIRED | (_LINEARSIZE if compressed else _PITCH)
     caps = _CAPS_TEXTURE
     if count > 1:
         flags |= _MIPMAPCOUNT
         caps |= _CAPS_COMPLEX | _CAPS_MIPMAP
+    caps2 = _CAPS2_CUBEMAP | _CAPS2_FACES if texture.cube else 0
+    if texture.elements > 1:
+        caps |= _CAPS_COMPLEX
     form = _legacy_form(texture) if header == "legacy" else (_PF_FOURCC, b"DX10", 0, 0, 0, 0, 0)
     head = HEADER.pack(
         MAGIC,
         *(124, flags, texture.height, texture.width, size, 0, count),
         *(32, *form),
-        *(caps, 0, 0, 0, 0),
+        *(caps, caps2, 0, 0, 0),
     )
     if header == "dx10":
         number = info.dxgi_srgb if texture.srgb else info.dxgi
-        head += DX10.pack(number, _DIMENSION_2D, 0, 1, 0)
-    return head + b"".join(texture.levels)
+        cube = _MISC_CUBE if texture.cube else 0
+        head += DX10.pack(number, _DIMENSION_2D, cube, texture.layers, 0)
+    elements = (texture.element(n) for n in range(texture.elements))
+    return head + b"".join(level for element in elements for level in element.levels)
 
 
 def _legacy_form(texture: Texture) -> tuple[int, bytes, int, int, int, int, int]:
     """Return flags, code, bits and masks of an older header's pixel format."""
     info = FORMATS[texture.format]
+    if texture.layers > 1:
+        raise BadRequest(
+            "no-legacy-header",
+            "An older DDS header has no words for an array.",
+            "Let the newer header be written.",
+        )
     if info.fourcc:
         return _PF_FOURCC, info.fourcc[0], 0, 0, 0, 0, 0
     if not info.masks:
@@ -153,8 +168,11 @@ def parse(data: bytes) -> Layout:
     pixel_flags, fourcc, bits = fields[9], fields[10], fields[11]
     masks, caps2 = fields[12:16], fields[17]
     check_texture_size(width, height, levels)
-    if caps2 & (_CAPS2_CUBEMAP | _CAPS2_VOLUME):
-        raise _unread("a cube map or a volume")
+    if caps2 & _CAPS2_VOLUME:
+        raise _unread("a volume")
+    cube, layers = bool(caps2 & _CAPS2_CUBEMAP), 1
+    if cube and caps2 & _CAPS2_FACES not in (0, _CAPS2_FACES):
+        raise _unread("a cube map of which faces are missing")
     place = HEADER.size
     order = (0, 1, 2, 3)
     variant = "old header"
@@ -164,11 +182,12 @@ def parse(data: bytes) -> Layout:
     if coded and fourcc == b"DX10":
         if len(data) < place + DX10.size:
             raise _cut_short()
-        number, dimension, _, array, _ = DX10.unpack_from(data, place)
+        number, dimension, misc, array, _ = DX10.unpack_from(data, place)
         place += DX10.size
         variant = f"DX10 header{_said(number)}"
-        if dimension != _DIMENSION_2D or array > 1:
-            raise _unread("an array or a texture that is not flat")
+        if dimension != _DIMENSION_2D:
+            raise _unread("a texture that is not flat")
+        cube, layers = cube or bool(misc & _MISC_CUBE), max(1, array)
         if number in _DXGI_BGRA:
             format_, srgb, order = BlockFormat.RGBA8, _DXGI_BGRA[number], (2, 1, 0, 3)
         elif number in _BY_DXGI:
@@ -189,16 +208,23 @@ def parse(data: bytes) -> Layout:
         format_, srgb = _BY_MASKS[bits, masks], False
     else:
         raise _unread("in an uncompressed format other than 8, 16 or 32 bits a texel")
+    elements = layers * (FACES if cube else 1)
+    check_texture_size(width, height, levels, elements)
+    sizes = [
+        FORMATS[format_].level_bytes(*level_size(width, height, level)) for level in range(levels)
+    ]
     start = place
-    parts = []
-    for level in range(levels):
-        size = FORMATS[format_].level_bytes(*level_size(width, height, level))
-        part = data[place : place + size]
-        if len(part) < size:
-            raise _cut_short()
-        parts.append(_reordered(part, order))
-        place += size
-    texture = Texture(format_, srgb, width, height, tuple(parts))
+    if len(data) - start < elements * sum(sizes):
+        raise _cut_short()
+    parts: list[list[bytes]] = [[] for _ in sizes]
+    for _ in range(elements):
+        for level, size in enumerate(sizes):
+            parts[level].append(_reordered(data[place : place + size], order))
+            place += size
+    whole = tuple(b"".join(part) for part in parts)
+    texture = Texture(format_, srgb, width, height, whole, layers, cube)
+    if elements > 1:
+        variant += f", {elements} pictures{' of cubes' if cube else ''}"
     return Layout(texture, start, order, variant)
 
 
@@ -262,5 +288,5 @@ def _unread(what: str) -> BadFile:
     return BadFile(
         "dds-not-read",
         f"This DDS file is {what}, which is not read yet.",
-        "Save it as BC1 to BC5, BC7 or 32-bit RGBA.",
+        "Save it as BC1 to BC7 or 32-bit RGBA.",
     )

@@ -18,8 +18,10 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from stonestack.core.codecs import beyond
 from stonestack.core.codecs.headers import (
     DEEP_MODES,
+    LIGHT,
     MOST_PIXELS,
     ORIENTATION,
     Input,
@@ -256,10 +258,13 @@ class _Deep:
 
 def _deep(file: Input, kind: FileKind, facts: PictureFacts) -> _Deep | None:
     """Decode more than eight bits; None where only Pillow unpacks them, to eight."""
-    if kind is FileKind.TIFF:
-        pixels = _tiff(file)
-        if pixels is None:
+    if kind in LIGHT:
+        pixels = _of_light(file, kind)
+    elif kind is FileKind.TIFF:
+        tiff = _tiff(file)
+        if tiff is None:
             return None
+        pixels = tiff
     elif facts.mode in DEEP_MODES:
         image = opened(file, kind)
         image.load()
@@ -272,7 +277,7 @@ def _deep(file: Input, kind: FileKind, facts: PictureFacts) -> _Deep | None:
     pixels = pixels[..., np.newaxis] if pixels.ndim == 2 else pixels
     if pixels.ndim != 3 or not 1 <= pixels.shape[2] <= 4:
         raise _not_flat()
-    measured = kind is FileKind.TIFF and pixels.dtype not in (np.uint8, np.uint16)
+    measured = kind in (FileKind.TIFF, *LIGHT) and pixels.dtype not in (np.uint8, np.uint16)
     height, width, channels = pixels.shape
     if _turned((height, width, channels), facts.turned)[:2] != (facts.height, facts.width):
         raise damaged()
@@ -304,6 +309,21 @@ def _deep_halves(file: Input, facts: PictureFacts) -> _Deep | None:
         return np.asarray(high.astype(np.uint16) << 8 | low, np.uint16)
 
     return _Deep((height, width, len(facts.mode)), np.dtype(np.uint16), rows)
+
+
+def _of_light(file: Input, kind: FileKind) -> Numbers:
+    with file.stream() as stream:
+        if kind is FileKind.EXR:
+            return beyond.exr_numbers(stream)
+        _, _, exposure = beyond.radiance_header(stream)
+    return beyond.radiance_numbers(_mapped(file), exposure)
+
+
+def _mapped(file: Input) -> NDArray[np.uint8]:
+    """Return a file's bytes without a copy of them."""
+    if file.path:
+        return np.memmap(file.path, np.uint8, "r")
+    return np.frombuffer(file.data, np.uint8)
 
 
 def _tiff(file: Input) -> Numbers | None:
@@ -338,8 +358,7 @@ def _deep_colour(file: Input) -> Numbers:
     """Read sixteen-bit colour from a PNG, of which Pillow keeps the upper eight bits only."""
     import cv2
 
-    whole = np.memmap(file.path, np.uint8, "r") if file.path else np.frombuffer(file.data, np.uint8)
-    stored = cv2.imdecode(whole, cv2.IMREAD_UNCHANGED)
+    stored = cv2.imdecode(_mapped(file), cv2.IMREAD_UNCHANGED)
     if stored is None or stored.dtype != np.uint16:
         raise damaged()
     if stored.ndim == 3 and stored.shape[2] >= 3:
@@ -443,6 +462,6 @@ def _turned(shape: tuple[int, ...], turned: int) -> tuple[int, int, int]:
 def _not_flat() -> BadFile:
     return BadFile(
         "not-flat",
-        "This TIFF holds several pages or more than four channels.",
+        "This picture holds several pages or more than four channels.",
         "Save one flat page with grey, RGB or RGBA channels.",
     )

@@ -19,8 +19,9 @@ from typing import BinaryIO
 import numpy as np
 from PIL import Image, ImageFile, UnidentifiedImageError
 
+from stonestack.core.codecs import beyond
 from stonestack.core.codecs.profiles import Profile, has_tables, of_gamma, read_profile
-from stonestack.core.codecs.sniff import FileKind
+from stonestack.core.codecs.sniff import READABLE_WORDS, FileKind
 from stonestack.core.errors import BadFile, StoneError
 
 MOST_SIDE = 16384
@@ -32,8 +33,11 @@ PILLOW = {
     FileKind.BMP: "BMP",
     FileKind.TIFF: "TIFF",
     FileKind.TGA: "TGA",
+    FileKind.WEBP: "WEBP",
 }
 """What Pillow calls each kind."""
+LIGHT = (FileKind.EXR, FileKind.HDR)
+"""Kinds that hold linear light, and beyond white."""
 WIDE_MODES = {"I", "F"}
 DEEP_MODES = {"I;16", "I;16B", "I;16L", *WIDE_MODES}
 """Pillow's words for one channel of more than eight bits."""
@@ -82,6 +86,8 @@ class PictureFacts:
         Whether numbers are floating-point, or take more than two bytes.
     floats : bool
         Whether numbers are floating-point.
+    light : bool
+        Whether its colour is linear light, whatever its range.
     gamma : float
         What a PNG without a profile says of its numbers: the exponent by which light became
         numbers; 0 where it says nothing, or what sRGB says.
@@ -102,6 +108,7 @@ class PictureFacts:
     packing: str = ""
     wide: bool = False
     floats: bool = False
+    light: bool = False
     gamma: float = 0.0
     unusable: bool = False
 
@@ -204,6 +211,8 @@ def header(file: Input, kind: FileKind) -> PictureFacts:
     """
     with untrusted():
         _check_parts(file, kind)
+        if kind in LIGHT:
+            return _of_light(file, kind)
         try:
             image = opened(file, kind)
         except UnidentifiedImageError:
@@ -220,7 +229,7 @@ def opened(file: Input, kind: FileKind) -> ImageFile.ImageFile:
         raise BadFile(
             "not-an-image",
             "This is not a picture that can come in.",
-            "Bring a PNG, JPEG, TGA, BMP, TIFF, DDS or KTX2 file.",
+            READABLE_WORDS,
         )
     # Sizes are checked here before any pixel is read, with a message of our own.
     Image.MAX_IMAGE_PIXELS = None
@@ -273,6 +282,29 @@ def _check_size(width: int, height: int) -> None:
         )
     if width < 1 or height < 1:
         raise damaged()
+
+
+def _of_light(file: Input, kind: FileKind) -> PictureFacts:
+    """Read the header of an EXR or a Radiance picture."""
+    with file.stream() as stream:
+        if kind is FileKind.EXR:
+            width, height, channels, alpha = beyond.exr_header(stream)
+            mode = f"{_LETTERS[channels + alpha]} floating point"
+        else:
+            width, height, _ = beyond.radiance_header(stream)
+            channels, alpha, mode = 3, False, "RGBE"
+    _check_size(width, height)
+    return PictureFacts(
+        width=width,
+        height=height,
+        mode=mode,
+        bits=16,
+        alpha=alpha,
+        channels=channels,
+        wide=True,
+        floats=True,
+        light=True,
+    )
 
 
 def _by_tags(file: Input) -> PictureFacts:

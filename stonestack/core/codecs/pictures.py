@@ -1,4 +1,4 @@
-"""Image files to pictures and back: PNG, JPEG, BMP, TGA and TIFF."""
+"""Image files to pictures and back: PNG, JPEG, BMP, TGA, TIFF, WebP, OpenEXR and Radiance."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from PIL import Image
 from stonestack.core import colour
 from stonestack.core.codecs import apart
 from stonestack.core.codecs.apart import Decoded
+from stonestack.core.codecs.beyond import write_exr
 from stonestack.core.codecs.decoding import Numbers, Wanted
 from stonestack.core.codecs.headers import PILLOW, PictureFacts
 from stonestack.core.codecs.profiles import Profile
@@ -94,7 +95,15 @@ def survey(data: bytes, kind: FileKind, longest: int, quick: bool = False) -> Su
     )
 
 
-def read(data: bytes, kind: FileKind, space: Space, longest: int = 0) -> Picture:
+def read(
+    data: bytes,
+    kind: FileKind,
+    space: Space,
+    longest: int = 0,
+    *,
+    beyond_white: bool = False,
+    plain_vectors: bool = False,
+) -> Picture:
     """Read an image file as a working picture.
 
     Parameters
@@ -109,6 +118,10 @@ def read(data: bytes, kind: FileKind, space: Space, longest: int = 0) -> Picture
         to unit length, data is taken as it is.
     longest : int
         Shrink by a whole number to a longest side of no less than this; 0 for the full size.
+    beyond_white : bool
+        Whether light keeps its range; else it is brought to 0..1.
+    plain_vectors : bool
+        Whether vectors stay as long as they are stored.
 
     Raises
     ------
@@ -127,11 +140,12 @@ def read(data: bytes, kind: FileKind, space: Space, longest: int = 0) -> Picture
                 "A normal map needs red, green and blue; this picture is grey.",
                 "Drop it on the Height course instead, and derive the normals from it.",
             )
-        vectors = normalised(_values(body) * np.float32(2) - np.float32(1))
-        return Picture(vectors, space, bits=bits)
+        vectors = _values(body) * np.float32(2) - np.float32(1)
+        return Picture(vectors if plain_vectors else normalised(vectors), space, bits=bits)
     alpha = found.alpha and not found.opaque
     profile = found.facts.profile if space is Space.LINEAR else None
-    is_light = found.facts.floats and found.span[1] > 1
+    is_light = found.facts.light or (found.facts.floats and found.span[1] > 1)
+    least, most = found.span if beyond_white and is_light else (0.0, 1.0)
     if profile is not None and (profile.is_srgb or not profile.exact):
         profile = None
     grey = found.numbers.shape[2] - found.alpha == 1
@@ -144,6 +158,8 @@ def read(data: bytes, kind: FileKind, space: Space, longest: int = 0) -> Picture
         out = pixels[start:stop]
         values = _values(numbers[..., :-1] if found.alpha else numbers)
         if space is Space.LINEAR:
+            if is_light:
+                values = values * np.float32(most - least) + np.float32(least)
             out[..., :3] = values if is_light else _light(values, profile)
         elif grey:
             out[..., :1] = values
@@ -194,6 +210,10 @@ def stored(
 def _four(found: Decoded, deepest: int) -> Texels:
     """Return numbers as red, green, blue and alpha, at their own depth or less."""
     numbers = found.numbers
+    if found.facts.light:
+        numbers = numbers.copy()
+        body = numbers[..., :-1] if found.alpha else numbers
+        body[...] = colour.to_srgb(body)
     if numbers.dtype == np.float32:
         numbers = quantised(numbers, deepest)
     elif deepest == 8:
@@ -292,14 +312,43 @@ def write(picture: Picture, kind: FileKind, bits: int = 8) -> bytes:
 
     Parameters
     ----------
-    bits : {8, 16}
-        Kinds that hold only eight get eight.
+    bits : {8, 16, 32}
+        Kinds that hold fewer get as many as they hold; EXR has at least sixteen. 32 bits are
+        floating point; in a TIFF they are light where any of it lies beyond white.
 
     Raises
     ------
     BadFile
         If ``kind`` is not an image kind.
     """
-    texels = to_texels(picture, bits)
+    if kind is FileKind.EXR:
+        return write_exr(picture, bits)
+    if kind is FileKind.TIFF and bits > 16:
+        return _single_tiff(picture)
+    texels = to_texels(picture, min(bits, 16))
     channels = 1 if picture.pixels.shape[2] == 1 else 4 if picture.alpha else 3
     return write_texels(texels[..., :channels], kind)
+
+
+def _single_tiff(picture: Picture) -> bytes:
+    """Write a picture as a TIFF of single precision, as it is read: sRGB-encoded, or light."""
+    import tifffile
+
+    body = picture.body
+    if picture.space is Space.VECTOR:
+        body = body * np.float32(0.5) + np.float32(0.5)
+    elif picture.space is Space.LINEAR and float(body.max(initial=0)) <= 1:
+        body = colour.to_srgb(body)
+    parts = [body] if picture.opacity is None else [body, picture.opacity]
+    numbers = np.concatenate(parts, axis=2)
+    grey = body.shape[2] == 1
+    extra = None if picture.opacity is None else ["unassalpha"]
+    buffer = io.BytesIO()
+    tifffile.imwrite(
+        buffer,
+        numbers[..., 0] if numbers.shape[2] == 1 else numbers,
+        photometric="minisblack" if grey else "rgb",
+        planarconfig="contig",
+        extrasamples=extra,
+    )
+    return buffer.getvalue()

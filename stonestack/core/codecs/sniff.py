@@ -3,7 +3,7 @@
 Sources of the signatures: PNG (W3C, section 5.2), JPEG (ISO/IEC 10918-1, annex B), BMP
 (BITMAPFILEHEADER), TIFF 6.0 (section 2) and BigTIFF, TGA 2.0 (header, and footer of new
 files), DDS (programming guide), KTX 2.0 (section 3.1), ZIP (APPNOTE 4.3), gzip (RFC 1952),
-tar (POSIX ustar), WebP, GIF89a.
+tar (POSIX ustar), WebP, GIF89a, OpenEXR (file layout), Radiance (header of pictures).
 """
 
 from __future__ import annotations
@@ -25,6 +25,8 @@ class FileKind(StrEnum):
     KTX2 = "ktx2"
     GIF = "gif"
     WEBP = "webp"
+    EXR = "exr"
+    HDR = "hdr"
     ARCHIVE = "archive"
     EMPTY = "empty"
     UNKNOWN = "unknown"
@@ -36,10 +38,15 @@ READABLE = {
     FileKind.BMP,
     FileKind.TIFF,
     FileKind.TGA,
+    FileKind.WEBP,
+    FileKind.EXR,
+    FileKind.HDR,
     FileKind.DDS,
     FileKind.KTX2,
 }
 """Kinds that can come in."""
+READABLE_WORDS = "Bring a PNG, JPEG, TGA, BMP, TIFF, WebP, EXR, Radiance, DDS or KTX2 file."
+"""What to do where a file is of another kind."""
 
 _SIGNATURES: tuple[tuple[bytes, FileKind], ...] = (
     (b"\x89PNG\r\n\x1a\n", FileKind.PNG),
@@ -51,6 +58,9 @@ _SIGNATURES: tuple[tuple[bytes, FileKind], ...] = (
     (b"MM\x00+", FileKind.TIFF),
     (b"DDS ", FileKind.DDS),
     (b"\xabKTX 20\xbb\r\n\x1a\n", FileKind.KTX2),
+    (b"\x76\x2f\x31\x01", FileKind.EXR),
+    (b"#?RADIANCE", FileKind.HDR),
+    (b"#?RGBE", FileKind.HDR),
     (b"GIF87a", FileKind.GIF),
     (b"GIF89a", FileKind.GIF),
     (b"PK\x03\x04", FileKind.ARCHIVE),
@@ -73,6 +83,9 @@ _EXTENSIONS: dict[str, FileKind] = {
     ".ktx2": FileKind.KTX2,
     ".gif": FileKind.GIF,
     ".webp": FileKind.WEBP,
+    ".exr": FileKind.EXR,
+    ".hdr": FileKind.HDR,
+    ".pic": FileKind.HDR,
     ".zip": FileKind.ARCHIVE,
     ".tar": FileKind.ARCHIVE,
     ".gz": FileKind.ARCHIVE,

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from stonestack.core import blocks, stopping
 from stonestack.core.blocks.formats import FORMATS, BlockFormat, Numbers
 from stonestack.core.blocks.quality import Metric, Quality, metric_of
-from stonestack.core.errors import BadFile
+from stonestack.core.errors import BadFile, BadRequest
 from stonestack.core.image import Bytes, Picture, Space
 from stonestack.core.mips import Gloss, MipFilter, chain, level_count, level_size
 from stonestack.core.resize import resize
@@ -29,9 +29,13 @@ from stonestack.core.texels import (
     unsigned,
 )
 
+FACES = 6
+"""Of a cube."""
 _BAND = 4 << 20
 """Texels that are decoded at once where a texture is made small."""
 _WITH_ALPHA = 4
+_MOST_TEXELS = 1 << 30
+"""Of all pictures of a file together, at the first level."""
 
 
 @dataclass(frozen=True)
@@ -47,7 +51,11 @@ class Texture:
     width, height : int
         Texels of level 0.
     levels : tuple of bytes
-        Level 0 first.
+        Level 0 first; of each, all faces of all layers, one after the other.
+    layers : int
+        Pictures of one size and format that lie in one file; 1 where it is no array.
+    cube : bool
+        Whether each layer is the six faces of a cube: +x, -x, +y, -y, +z, -z.
     """
 
     format: BlockFormat
@@ -55,16 +63,31 @@ class Texture:
     width: int
     height: int
     levels: tuple[bytes, ...]
+    layers: int = 1
+    cube: bool = False
 
     def __post_init__(self) -> None:
         for level, data in enumerate(self.levels):
-            wanted = FORMATS[self.format].level_bytes(*self.size(level))
+            wanted = FORMATS[self.format].level_bytes(*self.size(level)) * self.elements
             if len(data) != wanted:
                 raise BadFile(
                     "level-size",
                     f"Level {level} has {len(data)} bytes where {wanted} are needed.",
                     "The file is damaged or cut short; fetch or export it again.",
                 )
+
+    @property
+    def elements(self) -> int:
+        """How many pictures it holds: faces times layers."""
+        return self.layers * (FACES if self.cube else 1)
+
+    def element(self, number: int) -> Texture:
+        """Return one of its pictures, with all its levels."""
+        parts = []
+        for data in self.levels:
+            size = len(data) // self.elements
+            parts.append(data[number * size : (number + 1) * size])
+        return replace(self, levels=tuple(parts), layers=1, cube=False)
 
     def size(self, level: int) -> tuple[int, int]:
         """Return width and height of a level."""
@@ -82,8 +105,12 @@ class Texture:
         return _in_bytes(self.stored(level), self.format)
 
     def stored(self, level: int = 0) -> blocks.Stored:
-        """Decode one level to the format's own numbers, (height, width, channels)."""
-        return blocks.decode(self.format, self.levels[level], *self.size(level))
+        """Decode one level to the format's own numbers, (height, width, channels).
+
+        Of several pictures the first is decoded; see :meth:`element`.
+        """
+        data = self.levels[level][: len(self.levels[level]) // self.elements]
+        return blocks.decode(self.format, data, *self.size(level))
 
     def first_rows(self, count: int) -> Bytes:
         """Decode the upper rows of the full size, about as many as asked for."""
@@ -152,13 +179,57 @@ def _in_bytes(texels: blocks.Stored, format_: BlockFormat) -> Bytes:
     return eight(texels)
 
 
-def check_texture_size(width: int, height: int, levels: int) -> None:
+def gathered(parts: Sequence[Texture], cube: bool = False) -> Texture:
+    """Return textures of one form as one: an array, or where told the faces of cubes.
+
+    Parameters
+    ----------
+    parts : sequence of Texture
+        Of the first layer first; of a cube, +x, -x, +y, -y, +z, -z.
+    cube : bool
+        Six of them make a layer.
+
+    Raises
+    ------
+    BadRequest
+        If they are not of one form, or make no whole cubes.
+    """
+    first = parts[0]
+    for part in parts:
+        if (part.format, part.srgb, part.width, part.height, len(part.levels)) != (
+            *(first.format, first.srgb, first.width, first.height),
+            len(first.levels),
+        ):
+            raise BadRequest(
+                "not-alike",
+                "The pictures are not of one size and format.",
+                "Bring them to one size and format first; convert does.",
+            )
+    if cube and (len(parts) % FACES or first.width != first.height):
+        raise BadRequest(
+            "no-cube",
+            f"A cube has six square faces; these are {len(parts)} of "
+            f"{first.width} × {first.height}.",
+            "Give +x, -x, +y, -y, +z and -z, in this order.",
+        )
+    levels = tuple(b"".join(level) for level in zip(*(p.levels for p in parts), strict=True))
+    layers = len(parts) // (FACES if cube else 1)
+    return replace(first, levels=levels, layers=layers, cube=cube)
+
+
+def check_texture_size(width: int, height: int, levels: int, elements: int = 1) -> None:
     """Refuse sizes that no texture file of ours may claim, before memory is taken."""
     if not (1 <= width <= 16384 and 1 <= height <= 16384):
         raise BadFile(
             "too-large",
             f"The header claims {width} × {height} texels; 16384 each way is the most.",
             "Make the texture smaller, or fetch it again if it should not be that large.",
+        )
+    if elements * width * height > _MOST_TEXELS:
+        raise BadFile(
+            "too-large",
+            f"The header claims {elements} pictures of {width} × {height} texels.",
+            "Fetch it again if it should not be that large; else split the array.",
         )
     if not 1 <= levels <= level_count(width, height):
         raise BadFile(

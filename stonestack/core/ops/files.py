@@ -66,7 +66,7 @@ class Written(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     kind: FileKind
-    bits: int = Field(8, ge=8, le=16, multiple_of=8)
+    bits: Literal[8, 16, 32] = 8
 
 
 class Text(BaseModel):

@@ -30,6 +30,10 @@ class Reading(BaseModel):
     green: Green = Green.UP
     wraps: bool = False
     debanded: bool = False
+    beyond_white: bool = False
+    """Whether light keeps its range, where it lies beyond white."""
+    plain_vectors: bool = False
+    """Whether vectors stay as long as they are stored."""
 
 
 class Limit(BaseModel):
@@ -51,7 +55,13 @@ class Canvas(BaseModel):
 
 def decode(params: Reading, _inputs: Sequence[object], blobs: Sequence[bytes]) -> Picture:
     """Read a kept file as a working picture."""
-    picture = turned(codecs.read_picture(blobs[0], params.space), params.green)
+    picture = codecs.read_picture(
+        blobs[0],
+        params.space,
+        beyond_white=params.beyond_white,
+        plain_vectors=params.plain_vectors,
+    )
+    picture = turned(picture, params.green)
     picture = picture.tiling() if params.wraps else picture
     return debanded(picture) if params.debanded else picture
 

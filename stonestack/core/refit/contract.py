@@ -5,8 +5,9 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict
 
 from stonestack.core.catalogue.describe import Described, describe
-from stonestack.core.codecs import dds, tga
+from stonestack.core.codecs import dds, ktx2, tga
 from stonestack.core.codecs.sniff import FileKind
+from stonestack.core.codecs.texture import Texture
 from stonestack.core.errors import StoneError
 from stonestack.core.readers import reader
 
@@ -73,9 +74,10 @@ def contract_of(data: bytes) -> Contract:
 def _variant(found: Described, data: bytes) -> tuple[str, str]:
     kind = found.kind
     if kind == FileKind.DDS:
-        return dds.parse(data).variant, ""
+        layout = dds.parse(data)
+        return layout.variant, _several(layout.texture)
     if kind == FileKind.KTX2:
-        return "", ""
+        return "packed" if ktx2.is_packed(data) else "", _several(ktx2.read(data))
     if kind == FileKind.TGA:
         file = tga.parse(data)
         words = [
@@ -91,6 +93,13 @@ def _variant(found: Described, data: bytes) -> tuple[str, str]:
     if kind == "text":
         return "", ""
     return "", f"A file of the kind “{kind}” is kept and restored, but not made again."
+
+
+def _several(texture: Texture) -> str:
+    if texture.elements == 1:
+        return ""
+    what = "A cube map" if texture.cube else "An array"
+    return f"{what} of {texture.elements} pictures is kept and restored, but not made again."
 
 
 def _image_words(kind: str, data: bytes) -> str:

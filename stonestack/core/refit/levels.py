@@ -131,7 +131,4 @@ def _halved(changed: Mask, width: int, height: int) -> Mask:
 def _file(original: bytes, levels: tuple[bytes, ...]) -> bytes:
     if kind_by_content(original) is FileKind.DDS:
         return dds.with_levels(original, dds.parse(original), levels)
-    out = bytearray(original)
-    for (offset, size), level in zip(ktx2.places(original, len(levels)), levels, strict=True):
-        out[offset : offset + size] = level
-    return bytes(out)
+    return ktx2.with_levels(original, levels)
