@@ -1,6 +1,7 @@
-/** For the tests: read every texel of every level of a KTX2 file through three.js's loader. */
+/** For the tests: read every texel of every level of a KTX2 file through the loaders that the views use. */
 import * as THREE from "three";
 import { KTX2Loader } from "three/examples/jsm/loaders/KTX2Loader.js";
+import { halfBlocks } from "../../frontend/src/gl/halfBlocks";
 
 const FRAGMENT = `
 precision highp float;
@@ -10,11 +11,27 @@ out vec4 texel;
 void main() { texel = texelFetch(map, ivec2(gl_FragCoord.xy), level); }
 `;
 
-async function texels(url: string): Promise<{ width: number; height: number; data: number[] }[]> {
+interface Asked {
+  /** Let the sampler decode sRGB; else numbers come as they are stored. */
+  decoded?: boolean;
+  /** Give numbers as they are; else bytes. */
+  floats?: boolean;
+}
+
+/** Every level; null where this machine's sampler cannot decode what is asked for. */
+async function texels(
+  url: string,
+  { decoded = false, floats = false }: Asked = {},
+): Promise<{ width: number; height: number; data: number[] }[] | null> {
   const renderer = new THREE.WebGLRenderer();
   renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
-  const texture = await new KTX2Loader().detectSupport(renderer).loadAsync(url);
-  texture.colorSpace = THREE.NoColorSpace; // As stored.
+  const loader = new KTX2Loader().detectSupport(renderer);
+  const halves = halfBlocks(await (await fetch(url)).arrayBuffer());
+  const texture = halves ?? (await loader.loadAsync(url));
+  const s3tc = (texture.format as number) >= 0x83f0 && (texture.format as number) <= 0x83f3;
+  if (decoded && s3tc && !renderer.extensions.has("WEBGL_compressed_texture_s3tc_srgb")) return null;
+  if (floats) renderer.extensions.get("EXT_color_buffer_float");
+  texture.colorSpace = decoded ? THREE.SRGBColorSpace : THREE.NoColorSpace;
   texture.minFilter = THREE.NearestMipmapNearestFilter;
   texture.magFilter = THREE.NearestFilter;
   texture.needsUpdate = true;
@@ -31,12 +48,13 @@ async function texels(url: string): Promise<{ width: number; height: number; dat
   const camera = new THREE.OrthographicCamera();
   const mipmaps = (texture.mipmaps ?? []) as { width: number; height: number }[];
   return mipmaps.map(({ width, height }, level) => {
-    const target = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false });
+    const type = floats ? THREE.FloatType : THREE.UnsignedByteType;
+    const target = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false, type });
     const uniform = material.uniforms["level"];
     if (uniform) uniform.value = level;
     renderer.setRenderTarget(target);
     renderer.render(scene, camera);
-    const data = new Uint8Array(width * height * 4);
+    const data = floats ? new Float32Array(width * height * 4) : new Uint8Array(width * height * 4);
     renderer.readRenderTargetPixels(target, 0, 0, width, height, data);
     return { width, height, data: [...data] };
   });

@@ -15,7 +15,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core.blocks import BlockFormat, Numbers
+from stonestack.core import colour
+from stonestack.core.blocks import BlockFormat, Numbers, bc6h_layout
 from stonestack.core.codecs import ktx2
 from stonestack.core.codecs.texture import Texture
 from tests.browser.case import BrowserCase
@@ -24,7 +25,7 @@ from tests.core.test_containers import textures
 ROOT = Path(__file__).resolve().parents[2]
 
 
-UNKNOWN = (BlockFormat.BC2, BlockFormat.BC6H, BlockFormat.BC6HS, BlockFormat.RGB10A2)
+UNKNOWN = (BlockFormat.BC2, BlockFormat.RGB10A2)
 """Formats that this loader does not know."""
 
 
@@ -91,3 +92,57 @@ class ThreeLoader(BrowserCase):
                     # rounding on the way to bytes.
                     allowed = 3 if format_.info.numbers is Numbers.SIGNED else 1
                     self.assertLessEqual(np.abs(theirs - ours.astype(int)).max(), allowed)
+
+    def test_levels_that_are_packed_are_read_alike(self) -> None:
+        for format_ in (BlockFormat.BC1, BlockFormat.BC7, BlockFormat.RGBA8):
+            texture = textures(64, 32)[format_]
+            for packed in (False, True):
+                (self.folder / f"{format_}_{packed}.ktx2").write_bytes(ktx2.write(texture, packed))
+            plain, unpacked = (
+                self.page.evaluate("(url) => window.texels(url)", f"{format_}_{packed}.ktx2")
+                for packed in (False, True)
+            )
+            self.assertEqual(plain, unpacked)
+
+    def test_samplers_decode_srgb_as_we_do(self) -> None:
+        tried = 0
+        for format_, texture in textures(64, 32).items():
+            if not texture.srgb or format_ in UNKNOWN:
+                continue
+            (self.folder / f"srgb_{format_}.ktx2").write_bytes(ktx2.write(texture))
+            words = "(url) => window.texels(url, { decoded: true, floats: true })"
+            levels = self.page.evaluate(words, f"srgb_{format_}.ktx2")
+            if levels is None:
+                continue
+            tried += 1
+            for number, level in enumerate(levels):
+                stored = texture.texels(number)
+                height, width, _ = stored.shape
+                theirs = np.array(level["data"]).reshape(height, width, 4)
+                low, high = (
+                    colour.bytes_to_linear(
+                        np.clip(stored[..., :3].astype(int) + by, 0, 255).astype(np.uint8)
+                    )
+                    for by in (-1, 1)
+                )
+                with self.subTest(format=format_, level=number):
+                    self.assertTrue((theirs[..., :3] >= low - 2e-3).all())
+                    self.assertTrue((theirs[..., :3] <= high + 2e-3).all())
+        self.assertGreaterEqual(tried, 2)
+
+    def test_half_precision_blocks_of_every_mode_are_decoded_to_the_bit(self) -> None:
+        rng = np.random.default_rng(6)
+        for format_ in (BlockFormat.BC6H, BlockFormat.BC6HS):
+            data = rng.integers(0, 256, (64 * 32 // 16, 16), dtype=np.uint8)
+            for n, row in enumerate(data):
+                mode = bc6h_layout.MODES[n % 14]
+                bits = int(mode[bc6h_layout.CODE_BITS])
+                row[0] = row[0] >> bits << bits & 0xFF | int(mode[bc6h_layout.CODE])
+            texture = Texture(format_, False, 64, 32, (data.tobytes(),))
+            (self.folder / f"halves_{format_}.ktx2").write_bytes(ktx2.write(texture))
+            words = "(url) => window.texels(url, { floats: true })"
+            (level,) = self.page.evaluate(words, f"halves_{format_}.ktx2")
+            theirs = np.array(level["data"], np.float64).reshape(32, 64, 4)[..., :3]
+            ours = texture.stored()[..., :3].astype(np.float64)
+            with self.subTest(format=format_):
+                np.testing.assert_array_equal(theirs, ours)

@@ -112,6 +112,29 @@ class Convert(CommandCase):
         facts = json.loads(self.run_command("inspect", self.root / "bc1.dds", "--json")[1])
         self.assertEqual(facts["alpha"], "used")
 
+    def test_a_cube_is_gathered_packed_and_taken_apart_to_the_byte(self) -> None:
+        faces = []
+        for n in range(6):
+            picture = self.root / f"{n}.png"
+            Image.fromarray(np.roll(photograph("coffee", 64), 9 * n, 0)).save(picture)
+            faces.append(self.root / f"{n}.dds")
+            self.run_command("convert", picture, faces[-1], "--format", "bc7")
+        cube, packed = self.root / "cube.dds", self.root / "cube.ktx2"
+        self.assertEqual(self.run_command("gather", cube, *faces, "--cube")[0], 0)
+        facts = json.loads(self.run_command("inspect", cube, "--json")[1])
+        self.assertIn("six faces of a cube; the first is read", facts["unusual"])
+        code, words, _ = self.run_command("convert", cube, packed, "--zstd")
+        self.assertEqual((code, words.strip()), (0, "Its blocks are copied as they are."))
+        for n, face in enumerate(faces):
+            one = self.root / "one.dds"
+            self.assertEqual(self.run_command("convert", packed, one, "--element", n)[0], 0)
+            self.assertEqual(one.read_bytes(), face.read_bytes())
+        code, _, err = self.run_command("convert", packed, one, "--element", 6)
+        self.assertEqual((code, "no picture 6" in err), (1, True))
+        code, _, err = self.run_command("gather", self.root / "no.dds", *faces[:5], "--cube")
+        self.assertEqual((code, "six square faces" in err), (1, True))
+        self.assertFalse((self.root / "no.dds").exists())
+
     def test_what_cannot_be_is_said_and_nothing_is_written(self) -> None:
         source = self.saved("in.png", raw_picture())
         for words in (

@@ -1,10 +1,12 @@
 import io
+import itertools
 import struct
 import unittest
 from dataclasses import replace
 from unittest import mock
 
 import numpy as np
+import zstandard
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
@@ -12,7 +14,7 @@ from PIL import Image
 from stonestack.core import codecs
 from stonestack.core.blocks import FORMATS, BlockFormat
 from stonestack.core.codecs import dds, ktx2
-from stonestack.core.codecs.texture import Texture
+from stonestack.core.codecs.texture import Texture, gathered
 from stonestack.core.errors import BadFile, BadRequest
 from stonestack.core.image import Picture, Space
 from stonestack.core.texels import shrunk
@@ -214,6 +216,97 @@ class Ktx2(unittest.TestCase):
                 self.assertEqual(data[at + 4 + 24 + 3] & 0xC0, kind)
                 self.assertEqual(struct.unpack_from("<2I", data, at + 4 + 24 + 8), (low, high))
                 self.assertEqual(struct.unpack_from("<I", data, 16), (word,))
+
+
+class Several(unittest.TestCase):
+    """Cube maps and arrays, and levels that are packed."""
+
+    def parts(self, count: int, format_: BlockFormat = BlockFormat.BC7) -> list[Texture]:
+        square = [Picture(noise(16, 16, 20 + n, 5), Space.LINEAR) for n in range(count)]
+        return [codecs.compress(picture, format_) for picture in square]
+
+    def test_each_picture_comes_back_whole_out_of_every_container(self) -> None:
+        for parts, cube in ((self.parts(6), True), (self.parts(12), True), (self.parts(5), False)):
+            whole = gathered(parts, cube)
+            self.assertEqual(whole.elements, len(parts))
+            for data in (dds.write(whole), ktx2.write(whole), ktx2.write(whole, True)):
+                back = codecs.read_texture(data)
+                self.assertEqual(back, whole)
+                for n, part in enumerate(parts):
+                    self.assertEqual(back.element(n), part)
+
+    def test_a_cube_with_an_older_header_says_so_and_is_opened_by_pillow(self) -> None:
+        whole = gathered(self.parts(6, BlockFormat.BC1), True)
+        data = dds.write(whole, "legacy")
+        caps2 = struct.unpack_from("<I", data, 112)[0]
+        self.assertEqual(caps2, 0x200 | 0xFC00)
+        back = dds.read(data)
+        self.assertEqual((back.levels, back.cube), (whole.levels, True))
+        with Image.open(io.BytesIO(data)) as image:
+            self.assertEqual(image.size, (16, 16))
+        with self.assertRaises(BadRequest):
+            dds.write(gathered(self.parts(2, BlockFormat.BC1)), "legacy")
+
+    def test_levels_of_an_array_lie_picture_by_picture_in_dds_and_level_by_level_in_ktx2(
+        self,
+    ) -> None:
+        parts = self.parts(3, BlockFormat.RGBA8)
+        whole = gathered(parts)
+        self.assertTrue(
+            dds.write(whole).endswith(b"".join(level for p in parts for level in p.levels))
+        )
+        data = ktx2.write(whole)
+        for level in range(len(whole.levels)):
+            offset, size, plain = struct.unpack_from("<3Q", data, 80 + 24 * level)
+            self.assertEqual(data[offset : offset + size], b"".join(p.levels[level] for p in parts))
+            self.assertEqual(size, plain)
+
+    def test_packed_levels_are_unpacked_by_the_library_and_lie_without_gaps(self) -> None:
+        texture = self.parts(1)[0]
+        data = ktx2.write(texture, True)
+        self.assertEqual(struct.unpack_from("<I", data, 44)[0], 2)
+        places = []
+        for level, wanted in enumerate(texture.levels):
+            offset, size, plain = struct.unpack_from("<3Q", data, 80 + 24 * level)
+            self.assertEqual(zstandard.decompress(data[offset : offset + size]), wanted)
+            self.assertEqual(plain, len(wanted))
+            places.append((offset, offset + size))
+        ends = sorted(places)
+        self.assertTrue(all(a[1] == b[0] for a, b in itertools.pairwise(ends)))
+        self.assertEqual(ends[-1][1], len(data))
+
+    def test_a_packed_level_that_unpacks_to_more_or_less_is_refused(self) -> None:
+        texture = self.parts(1)[0]
+        data = bytearray(ktx2.write(texture, True))
+        for content in (texture.levels[0] + b"x", texture.levels[0][1:], bytes(1 << 28)):
+            packed = zstandard.compress(content)
+            struct.pack_into("<3Q", data, 80, len(data), len(packed), len(texture.levels[0]))
+            with self.assertRaises(BadFile):
+                ktx2.read(bytes(data) + packed)
+
+    def test_a_packed_file_gets_other_levels_and_keeps_the_bytes_of_those_that_stay(self) -> None:
+        texture = self.parts(1)[0]
+        data = ktx2.write(texture, True)
+        self.assertEqual(ktx2.with_levels(data, texture.levels), data)
+        levels = (texture.levels[0], bytes(len(texture.levels[1])), *texture.levels[2:])
+        made = ktx2.with_levels(data, levels)
+        self.assertEqual(ktx2.read(made).levels, levels)
+        (at, size), (now_at, now_size) = (ktx2.places(d, 5)[0] for d in (data, made))
+        self.assertEqual(data[at : at + size], made[now_at : now_at + now_size])
+
+    def test_what_is_not_alike_or_makes_no_cube_is_refused(self) -> None:
+        parts = self.parts(6)
+        other = self.parts(1, BlockFormat.BC1)
+        for wrong, cube in ((parts[:5], True), ([*parts[:5], *other], False)):
+            with self.assertRaises(BadRequest):
+                gathered(wrong, cube)
+
+    def test_more_pictures_than_the_bytes_hold_are_refused_before_memory_is_taken(self) -> None:
+        data = bytearray(dds.write(self.parts(1)[0]))
+        for count in (2, 1 << 20, 0xFFFFFFFF):
+            struct.pack_into("<I", data, 140, count)
+            with self.assertRaises(BadFile):
+                dds.read(bytes(data))
 
 
 class MadeSmall(unittest.TestCase):

@@ -18,6 +18,8 @@ from PIL import Image, ImageCms
 from stonestack.core import codecs, recipes
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.codecs import dds, ktx2
+from stonestack.core.codecs.beyond import write_exr
+from stonestack.core.codecs.texture import gathered
 from stonestack.core.document import Mask, Step
 from stonestack.core.document.recipe import Recipe
 from stonestack.core.image import Picture, Space
@@ -155,6 +157,25 @@ def pictures() -> tuple[bytes, ...]:
         *unusual_tiffs(),
         *(deep_png(), turned("PNG"), turned("JPEG"), turned("TIFF")),
         stored("PNG", "RGB", icc_profile=table_profile()),
+        *(stored("WEBP", mode, lossless=mode == "RGBA") for mode in ("RGB", "RGBA")),
+        turned("WEBP"),
+        *lights(),
+    )
+
+
+def lights() -> tuple[bytes, ...]:
+    """Return EXR and Radiance pictures: half and single, with alpha, grey, packed and not."""
+    import cv2
+
+    values = noise(WIDTH, HEIGHT, 8, 5, channels=4) ** 3 * np.float32(40)
+    values[..., 3] = np.clip(values[..., 3], 0, 1)
+    done, radiance = cv2.imencode(".hdr", values[..., :3])
+    assert done
+    return (
+        write_exr(Picture(values[..., :3].copy(), Space.LINEAR)),
+        write_exr(Picture(values, Space.LINEAR, alpha=True), 32),
+        write_exr(Picture(values[..., :1].copy(), Space.DATA)),
+        radiance.tobytes(),
     )
 
 
@@ -166,7 +187,18 @@ def textures() -> tuple[bytes, ...]:
     made.append(codecs.compress(rgba, BlockFormat.RGBA8))
     data = Picture(noise(16, 8, 5, 5, channels=1), Space.DATA)
     made.append(codecs.compress(data, BlockFormat.BC4))
+    more = [codecs.compress(rgba, f) for f in (BlockFormat.BC6H, BlockFormat.RGB10A2)]
+    square = Picture(noise(8, 8, 6, 5), Space.LINEAR)
+    cube = gathered([codecs.compress(square, BlockFormat.BC1)] * 6, cube=True)
+    several = gathered([codecs.compress(square, BlockFormat.RGBA8)] * 3)
     return (
+        *(
+            write(texture)
+            for texture in (*more, cube, several)
+            for write in (dds.write, ktx2.write)
+        ),
+        dds.write(cube, "legacy"),
+        *(ktx2.write(texture, True) for texture in (made[0], cube)),
         *(dds.write(texture) for texture in made),
         *(ktx2.write(texture) for texture in made),
         dds.write(made[0], "legacy"),
@@ -222,6 +254,7 @@ def samples() -> dict[str, tuple[bytes, ...]]:
         "texture": textures(),
         "dds": tuple(data for data in textures() if data.startswith(b"DDS ")),
         "ktx2": tuple(data for data in textures() if not data.startswith(b"DDS ")),
+        "packing": tuple(data for data in textures() if not data.startswith(b"DDS ")),
         "tga": tgas,
         "stored texels": tiffs,
         "profile": (profile(), table_profile()),

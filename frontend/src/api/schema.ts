@@ -2101,7 +2101,7 @@ export interface components {
          *         Stored texels, (texel, channel), row by row, 0 to 255; before compression in as many
          *         channels as after it.
          *     rms : float
-         *         Root of their mean squared difference.
+         *         Root of their mean squared difference, as :class:`.comparing.WorstBlock` has it.
          *     facts : BlockFacts or None
          *         What the block holds; None where the format has no blocks.
          */
@@ -2490,7 +2490,7 @@ export interface components {
          *     mean_angle, high_angle : float or None
          *         Of normals, in degrees: the mean, and what 99 of 100 texels lie below.
          *     worst : list of WorstBlock
-         *         The blocks that differ most, the worst first.
+         *         The blocks that differ most as they are seen, the worst first.
          */
         Comparison: {
             /** Channels */
@@ -3099,7 +3099,7 @@ export interface components {
          * @description Kinds of file that are told apart.
          * @enum {string}
          */
-        FileKind: "png" | "jpeg" | "bmp" | "tiff" | "tga" | "dds" | "ktx2" | "gif" | "webp" | "archive" | "empty" | "unknown";
+        FileKind: "png" | "jpeg" | "bmp" | "tiff" | "tga" | "dds" | "ktx2" | "gif" | "webp" | "exr" | "hdr" | "archive" | "empty" | "unknown";
         /**
          * Fill
          * @description Parameters of :func:`fill`.

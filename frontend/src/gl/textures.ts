@@ -4,6 +4,7 @@ import { api, beforeUrl, fetched, got, pictureUrl, textureUrl, type Schemas } fr
 import { queries } from "@/api/queries";
 import { inSlot } from "@/api/slots";
 import { texels } from "@/api/texels";
+import { halfBlocks } from "./halfBlocks";
 
 /** Where the texels of a view come from. */
 export interface TextureSource {
@@ -116,6 +117,8 @@ export class Textures {
   }
 
   private parsed(bytes: ArrayBuffer): Promise<THREE.CompressedTexture> {
+    const halves = halfBlocks(bytes);
+    if (halves) return Promise.resolve(halves);
     return new Promise((resolve, reject) => {
       this.ktx2.parse(bytes, resolve, reject);
     });

@@ -157,6 +157,7 @@ def with_levels(data: bytes, levels: tuple[bytes, ...]) -> bytes:
     return bytes(head) + body
 
 
+@reader("packing")
 def is_packed(data: bytes) -> bool:
     """Tell whether a KTX2 file's levels are packed."""
     return len(data) >= _HEADER.size and bool(_HEADER.unpack_from(data)[9])
