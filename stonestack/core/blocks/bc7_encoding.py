@@ -38,7 +38,7 @@ from stonestack.core.blocks.bc7_packing import (
 from stonestack.core.blocks.bc7_ranking import rank
 from stonestack.core.blocks.bc7_search import Search
 from stonestack.core.blocks.lanes import LANES as L
-from stonestack.core.blocks.lanes import f, kernel
+from stonestack.core.blocks.lanes import f, i64, kernel
 
 CHUNK = 2048
 """Blocks whose partitions are sorted together."""
@@ -59,7 +59,7 @@ def _whole(
         f(15),
         f(255),
         f(255),
-        2,
+        i64(2),
         search.starts,
         search.tier.rounds,
         search.tier.every,
@@ -82,7 +82,7 @@ def _apart(
 ) -> None:
     """Try modes 5 and 4: three channels on a line, and one by itself."""
     line = np.empty(L, np.float32)
-    settle = search.tier.settle
+    settle, never = search.tier.settle, search.tier.apart < 0
     for lane in range(L):
         s[LOCK * L + lane] = f(0)
     for rotation in range(4):
@@ -100,18 +100,18 @@ def _apart(
             ta = f(255) if form == 0 else f(63)
             gather_line(tex, alone, rotation > 0 and vary, s)
             set_weights(s, w0, w1, w2, f(0))
-            survey(s, 16)
+            survey(s, i64(16))
             last = f(7) if form == 2 else f(3)
             fit(
                 s,
-                16,
+                i64(16),
                 last,
                 tc,
                 tc,
-                0,
+                i64(0),
                 search.starts,
                 search.tier.rounds,
-                False,
+                never,
                 search.tier.polish,
                 settle,
             )
@@ -120,18 +120,18 @@ def _apart(
                 line[lane] = s[KERR * L + lane]
             gather_alone(tex, alone, s)
             set_weights(s, f(0), f(0), f(0), search.weights[alone])
-            survey(s, 16)
+            survey(s, i64(16))
             last = f(7) if form == 1 else f(3)
             fit(
                 s,
-                16,
+                i64(16),
                 last,
                 ta,
                 ta,
-                0,
+                i64(0),
                 search.starts,
                 search.tier.rounds,
-                False,
+                never,
                 search.tier.polish,
                 settle,
             )
