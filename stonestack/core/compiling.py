@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import replace
 from multiprocessing import get_context
 
 import numpy as np
 
-from stonestack.core import codecs
+from stonestack.core import codecs, compiled
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.catalogue.looks import look
 from stonestack.core.codecs import Making
@@ -63,6 +63,7 @@ def compile_all() -> None:
     What takes longest begins first, and no two parts share a kernel: they are compiled side by
     side. What the bench does not store is compiled when it is first asked for.
     """
+    state = compiled.state()
     with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
         parts = [
             pool.submit(compile_formats, BlockFormat.BC7),
@@ -70,9 +71,11 @@ def compile_all() -> None:
             pool.submit(compile_formats, *COLOURS),
             pool.submit(compile_scalars),
         ]
-        for part in parts:
+        for part in as_completed(parts):
             part.result()
+            print("a part is done", flush=True)
     compile_formats(*LATER)
+    compiled.mark(state)
 
 
 if __name__ == "__main__":

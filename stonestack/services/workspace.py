@@ -29,6 +29,11 @@ class Workspace:
     ----------
     data : DataFolder
         Made where it is missing.
+
+    Attributes
+    ----------
+    preparing : str or None
+        The job that compiles what computes, where there was need of it.
     """
 
     def __init__(self, data: DataFolder) -> None:
@@ -41,6 +46,7 @@ class Workspace:
         self.renderer = Renderer(self.engine, self.files, self.cache)
         self.indexes = Indexes(self.engine)
         self.jobs = Jobs()
+        self.preparing: str | None = None
         self.game = GameRunner(sha256(f"game {secret_of(data)}".encode()))
 
     @contextmanager

@@ -11,6 +11,7 @@ from contextlib import ExitStack, closing
 from urllib.parse import urlencode
 
 from stonestack.core.errors import Conflict
+from stonestack.services import preparing
 from stonestack.services.jobs import Progress
 from stonestack.services.marking import Marking
 from stonestack.services.warming import warm
@@ -78,6 +79,7 @@ def _served(ws: Workspace, port: int | None, path: str) -> int:
     _note(ws, address)
     print(f"Stone Stack is ready: {address}", flush=True)
     show(ws)
+    preparing.begin(ws)
     watcher, marking = Watcher(ws), Marking(ws)
     ws.jobs.start("Prepare pictures", lambda progress: _prepare(ws, progress))
     try:

@@ -6,10 +6,10 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from stonestack.core import codecs
-from tests.browser.case import BrowserCase, Server
+from tests.browser.case import PATIENCE, BrowserCase, Server
 from tests.core.test_archives import zipped
 from tests.games import colour_dds, state
 from tests.support import raw_picture
@@ -67,6 +67,22 @@ class OwnGame(BrowserCase):
         chooser.value.set_files(picture)
         page.get_by_role("dialog").get_by_role("button", name="Start").click()
         page.wait_for_url(re.compile("/bench/"))
+
+    def test_it_is_said_while_what_computes_is_prepared_and_pages_work_meanwhile(self) -> None:
+        page, states = self.page, ["running", "running", "done"]
+        job = {"id": "a", "title": "Prepare", "progress": 0.4, "doing": "Preparing: once"}
+
+        def answer(route: Route) -> None:
+            state = states.pop(0) if len(states) > 1 else states[0]
+            job_now = {**job, "state": state, "result": None, "problem": None}
+            route.fulfill(json={"job": job_now})
+
+        page.route("**/api/preparing", answer)
+        self.start_project()
+        bar = page.get_by_role("progressbar", name="Preparing")
+        expect(bar).to_have_attribute("aria-valuenow", "40")
+        self.go("Surfaces")
+        expect(bar).to_have_count(0, timeout=PATIENCE)
 
     def test_from_a_first_start_into_the_game_and_out_byte_for_byte(self) -> None:
         page = self.page

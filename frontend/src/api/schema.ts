@@ -644,6 +644,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preparing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_preparing_api_preparing_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects": {
         parameters: {
             query?: never;
@@ -5674,6 +5690,13 @@ export interface components {
             y: number;
         };
         /**
+         * Preparing
+         * @description The job that prepares; None where nothing is to be done.
+         */
+        Preparing: {
+            job: components["schemas"]["JobView"] | null;
+        };
+        /**
          * PreviewKey
          * @description The key under which a preview is rendered.
          */
@@ -9732,6 +9755,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MaterialView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    get_preparing_api_preparing_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preparing"];
                 };
             };
             /** @description Unprocessable Entity */

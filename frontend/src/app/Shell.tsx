@@ -5,6 +5,7 @@ import { useProjects, useSurfaces } from "@/api/queries";
 import { KeyCap } from "@/parts/KeyCap";
 import { Mark } from "@/parts/icons";
 import { KEY_SHEET, useKeys } from "./keys";
+import { Preparing } from "./Preparing";
 
 const LAST_SURFACE = "stone-last-surface";
 
@@ -67,6 +68,7 @@ export function Shell({ project, children }: { project: string; children: ReactN
             );
           })}
         </nav>
+        <Preparing />
         <div id="bar-actions" className="ml-auto flex items-center gap-1" />
         <button
           type="button"

@@ -11,7 +11,7 @@ from numba import njit
 LANES = 16
 """Blocks that are worked on side by side."""
 f = np.float32
-i64 = np.int64
+i64: Any = np.int64
 """Around a number that is given to a kernel, so that no variant is compiled for it alone."""
 _Work = TypeVar("_Work", bound=Callable[..., object])
 

@@ -24,7 +24,8 @@ from stonestack.core.sizing import SIZES, Size
 from stonestack.core.stepkind import Group
 from stonestack.core.steps import STEPS
 from stonestack.core.targets import TARGETS, Target
-from stonestack.services import projects
+from stonestack.services import preparing, projects
+from stonestack.services.preparing import Preparing
 from stonestack.services.projects import ProjectView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
@@ -266,6 +267,10 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     @app.get("/api/knowledge", responses={200: Knowledge})
     def get_knowledge() -> Response:
         return model(knowledge())
+
+    @app.get("/api/preparing", responses={200: Preparing})
+    def get_preparing() -> Response:
+        return model(preparing.view(ws))
 
     @app.get("/api/projects", responses={200: ProjectList})
     def list_projects() -> Response:
