@@ -143,7 +143,7 @@ def _matters() -> list[str]:
 
 
 def _methods() -> list[str]:
-    from stonestack.core.converting import METHODS
+    from stonestack.core.tiling import METHODS
 
     return list(METHODS)
 
@@ -226,8 +226,9 @@ def _add_tiling(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -
 
 
 def _tile(options: argparse.Namespace) -> int:
-    from stonestack.core.converting import check_output, choose_method, parse_size, tile_file
+    from stonestack.core.converting import check_output, parse_size
     from stonestack.core.roles import Role
+    from stonestack.core.tiling import choose_method, tile_file
     from stonestack.store.files import write_atomically
 
     if options.input.resolve() == options.output.resolve():

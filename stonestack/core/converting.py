@@ -1,6 +1,6 @@
-"""One file to another: picture to texture, texture to picture, like to like, or to a tile.
+"""One file to another: picture to texture, texture to picture, like to like.
 
-Both commands build the same graph that the bench does, of the same operations.
+The same graph is built that the bench builds, of the same operations.
 """
 
 from __future__ import annotations
@@ -27,28 +27,12 @@ from stonestack.core.image import Picture, Space
 from stonestack.core.mips import MipFilter, level_count
 from stonestack.core.ops.evaluating import Evaluator
 from stonestack.core.ops.files import Storing, Written
-from stonestack.core.ops.operation import Solved
-from stonestack.core.ops.pictures import Canvas, Limit, Reading
-from stonestack.core.ops.stages import GEOMETRY
+from stonestack.core.ops.pictures import Canvas, Reading
 from stonestack.core.roles import ROLES, Role
-from stonestack.core.stepkind import SOLVED_AT
-from stonestack.core.steps import STEPS
-from stonestack.core.tile.choosing import TRIED_AT, Choice, choose
-from stonestack.core.tile.ways import Axes
-from stonestack.core.tile.whole import Kept
 
 _WITH_ALPHA = 4
 PICTURES = (FileKind.PNG, FileKind.TGA, FileKind.TIFF, FileKind.EXR)
 TEXTURES = (FileKind.DDS, FileKind.KTX2)
-
-METHODS: dict[str, str] = {
-    "cut": "cut_tile",
-    "quilt": "quilt_tile",
-    "even": "wrap_tile",
-    "blend": "blend_tile",
-    "mirror": "mirror_tile",
-}
-"""What each way of tiling is called on the command line."""
 
 
 def convert(
@@ -113,7 +97,7 @@ def convert(
         If the output's kind is not written, or the format does not fit.
     """
     making = {"mips": mips, "quality": quality, "filter": filter_}
-    container = _Container(check_output(output_name), header, packed)
+    container = Container(check_output(output_name), header, packed)
     texture = _texture(data, element)
     if texture is not None and container.kind in TEXTURES:
         format_name = format_name or texture.format
@@ -124,7 +108,7 @@ def convert(
     if texture is not None and element is not None:
         data = ktx2.write(texture)
     wide = container.kind is FileKind.EXR or bits == 32 or _is_wide(format_name)
-    one = _Conversion(data, container, role, deband, wide, not normalise)
+    one = Conversion(data, container, role, deband, wide, not normalise)
     key = one.sized(one.start, size)
     return Converted(one.stored(key, format_name, making, bits), one.words)
 
@@ -160,11 +144,11 @@ def gather(files: Sequence[bytes], output_name: str, *, cube: bool, packed: bool
             "Convert each picture first; all in one size and format.",
         )
     whole = gathered([t.element(n) for t in textures for n in range(t.elements)], cube)
-    return _Container(kind, None, packed).written(whole)
+    return Container(kind, None, packed).written(whole)
 
 
 @dataclass(frozen=True)
-class _Container:
+class Container:
     """The file that something goes into."""
 
     kind: FileKind
@@ -200,7 +184,7 @@ def _is_wide(format_name: str | None) -> bool:
 
 
 def _copied(
-    texture: Texture, role: Role, making: Mapping[str, Any], container: _Container
+    texture: Texture, role: Role, making: Mapping[str, Any], container: Container
 ) -> Converted:
     """Return a texture in a container, its blocks as they are; levels that it lacks are made."""
     info = texture.format.info
@@ -225,93 +209,13 @@ class Converted:
     words: str
 
 
-def choose_method(data: bytes, role: Role = Role.COLOUR, axes: Axes = "both") -> tuple[str, Choice]:
-    """Return which way of tiling suits a file's picture best, and what was found.
-
-    Parameters
-    ----------
-    data, role, axes
-        As for :func:`tile_file`.
-
-    Raises
-    ------
-    BadFile
-        If the file cannot be read.
-    BadRequest
-        If no way suits it.
-    """
-    picture = codecs.read_picture(data, ROLES[role].space, TRIED_AT)
-    choice = choose(picture, axes)
-    kinds = {kind: method for method, kind in METHODS.items()}
-    return kinds[choice.tried[0].kind], choice
-
-
-def tile_file(
-    data: bytes,
-    output_name: str,
-    *,
-    method: str = "cut",
-    axes: Axes = "both",
-    size: tuple[int, int] | None = None,
-    seed: int | None = None,
-    role: Role = Role.COLOUR,
-) -> Tiled:
-    """Return the content of a file that holds a tile made from another's picture.
-
-    Parameters
-    ----------
-    data, output_name, role
-        As for :func:`convert`.
-    method : str
-        One of :data:`METHODS`.
-    axes : {"both", "x", "y"}
-        Which edges are made to meet.
-    size : (int, int), optional
-        Width and height in texels. Quilting makes a tile of that size; other ways make one
-        and resample it.
-    seed : int, optional
-        For the ways that draw by chance.
-
-    Raises
-    ------
-    BadFile
-        If the file cannot be read.
-    BadRequest
-        If the method does not suit it, or the output's kind is not written.
-    """
-    one = _Conversion(data, _Container(check_output(output_name)), role)
-    step = STEPS[METHODS[method]]
-    given: dict[str, Any] = {"axes": axes}
-    fields = step.params.model_fields
-    if seed is not None and "seed" in fields:
-        given["seed"] = seed
-    if size is not None and "shape" in fields and size[0] != size[1]:
-        given["shape"] = "found"
-    if size is not None and {"width", "height"} <= set(fields):
-        given["width"] = _in_steps(size[0] / one.picture.width)
-        given["height"] = _in_steps(size[1] / one.picture.height)
-    params = step.params.model_validate(given)
-    small = one.put("limit", Limit(longest=SOLVED_AT), one.start)
-    geometry = one.put(f"{GEOMETRY}{step.name}", params, small)
-    key = one.put(step.name, params, one.start, one.start, geometry)
-    return Tiled(one.stored(one.sized(key, size)), one.kept(geometry))
-
-
-@dataclass(frozen=True)
-class Tiled:
-    """A tile's file, and what of a structure it holds, in words; empty where there is none."""
-
-    data: bytes
-    kept: str
-
-
-class _Conversion:
+class Conversion:
     """The graph of one file's way to another."""
 
     def __init__(
         self,
         data: bytes,
-        container: _Container,
+        container: Container,
         role: Role,
         debanded: bool = False,
         wide: bool = False,
@@ -320,8 +224,8 @@ class _Conversion:
         self._container = container
         self._role = role
         self.words = ""
-        self._graph = Graph()
-        self._run = Evaluator(lambda _digest: data)
+        self.graph = Graph()
+        self.run = Evaluator(lambda _digest: data)
         digest = hashlib.sha256(data).hexdigest()
         reading = Reading(
             space=ROLES[role].space,
@@ -329,24 +233,18 @@ class _Conversion:
             beyond_white=wide,
             plain_vectors=plain_vectors,
         )
-        self.start = ops.put(self._graph, "decode", reading, blobs=(digest,))
-        self.picture: Picture = self._run.picture(self._graph, self.start)
+        self.start = ops.put(self.graph, "decode", reading, blobs=(digest,))
+        self.picture: Picture = self.run.picture(self.graph, self.start)
 
     def put(self, op: str, params: Any, *inputs: Key) -> Key:
         """Put a node into the graph."""
-        return ops.put(self._graph, op, params, inputs)
+        return ops.put(self.graph, op, params, inputs)
 
     def sized(self, key: Key, size: tuple[int, int] | None) -> Key:
         """Resample, where a size is asked for."""
         if size is None:
             return key
         return self.put("resample", Canvas(width=size[0], height=size[1]), key)
-
-    def kept(self, geometry: Key) -> str:
-        """Return what of a structure is kept whole."""
-        solved = self._run.result(self._graph, geometry)
-        how = solved.how if isinstance(solved, Solved) else None
-        return how.words if isinstance(how, Kept) else ""
 
     def stored(
         self,
@@ -365,13 +263,13 @@ class _Conversion:
                     "Leave --format out, or write .dds or .ktx2.",
                 )
             written = Written(kind=kind, bits=bits or _depth(self.picture, kind))
-            return self._run.file(self._graph, self.put("image", written, key))
+            return self.run.file(self.graph, self.put("image", written, key))
         usual = BlockFormat.BC3 if self.picture.alpha else ROLES[self._role].formats[0]
         format_ = BlockFormat(format_name) if format_name else usual
         info = ROLES[self._role]
         storing = Storing(format=format_, mask=info.mask, gloss=info.gloss, **making)
         self.words = _alpha_words(format_) if self.picture.alpha else ""
-        texture = self._run.result(self._graph, self.put("compress", storing, key))
+        texture = self.run.result(self.graph, self.put("compress", storing, key))
         assert isinstance(texture, Texture)
         return self._container.written(texture)
 
@@ -427,8 +325,3 @@ def parse_size(text: str) -> tuple[int, int]:
     if not all(1 <= side <= 16384 for side in sides):
         raise BadRequest("bad-size", f"“{text}” is not a size.", "Write it as 1024x512.")
     return sides
-
-
-def _in_steps(share: float) -> float:
-    """Return a share of the source that a tile can have; the rest is resampled."""
-    return round(min(4.0, max(0.25, share)) * 20) / 20

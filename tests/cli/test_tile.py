@@ -11,7 +11,7 @@ import tifffile
 from PIL import Image
 
 from stonestack.cli.main import main
-from stonestack.core.converting import METHODS
+from stonestack.core.tiling import METHODS
 from tests.core import defects
 from tests.support import png
 
