@@ -7,11 +7,13 @@ from unittest import mock
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from stonestack.core import blocks, parallel
 from stonestack.core.blocks import BlockFormat, Metric, Quality
 from stonestack.core.blocks.quality import CUT, MASK, PLAIN, SEEN, TURNED
 from stonestack.core.metrics import psnr
+from stonestack.trials.exact_blocks import least_errors, sampled
 from tests.support import photograph
 
 COLOUR = (BlockFormat.BC1, BlockFormat.BC3, BlockFormat.BC7)
@@ -201,6 +203,34 @@ class Alpha(unittest.TestCase):
             for texels in photographs().values():
                 got = there_and_back(BlockFormat.BC7, texels, quality)
                 self.assertTrue((got[..., 3] == 255).all())
+
+
+class BesideTheBest(unittest.TestCase):
+    """Blocks of one channel beside the best that they can be, found by trying all pairs of ends."""
+
+    def lacking(self, channel: NDArray[np.uint8], quality: Quality) -> float:
+        chosen, _ = sampled(channel, 200, seed=5)
+        # As a strip of their own: a block has the same bytes wherever it stands.
+        strip = chosen.reshape(-1, 4, 4).transpose(1, 0, 2).reshape(4, -1)
+        texels = np.ascontiguousarray(np.repeat(strip[..., np.newaxis], 4, axis=2))
+        got = there_and_back(BlockFormat.BC4, texels, quality)[..., 0]
+        lost = np.sum(np.square(got.astype(np.int64) - strip))
+        return float(10 * np.log10(max(lost, 1) / max(least_errors(chosen).sum(), 1)))
+
+    def test_no_block_is_better_than_it_can_be(self) -> None:
+        texels = np.random.default_rng(9).integers(0, 256, (8, 64), dtype=np.uint8)
+        for quality in Quality:
+            self.assertGreaterEqual(self.lacking(texels, quality), 0)
+
+    def test_grey_and_masks_lie_little_below_it(self) -> None:
+        coffee = photograph("coffee")[200:456, 100:356, 1]
+        blurred = ndimage.gaussian_filter(coffee.astype(np.float32), 3)
+        hard = (blurred > np.median(blurred)) * np.float32(255)
+        masks = [ndimage.gaussian_filter(hard, blur) for blur in (0.4, 0.6, 1.0)]
+        rims = [np.rint(mask).astype(np.uint8) for mask in masks]
+        for channel in (np.ascontiguousarray(coffee), *rims):
+            self.assertLess(self.lacking(channel, Quality.STANDARD), 0.4)
+            self.assertLess(self.lacking(channel, Quality.BEST), 0.1)
 
 
 class Vectors(unittest.TestCase):

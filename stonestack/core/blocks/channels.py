@@ -12,9 +12,8 @@ from stonestack.core.image import Bytes
 from stonestack.core.parallel import over_bands
 
 _STARTS = np.array([[1 / 32, 1 / 32], [0, -1 / 4], [-1 / 4, 0]], np.float32)
-_MORE = np.array(
-    [[0, 0], [0, 1 / 12], [1 / 12, 0], [1 / 12, 1 / 12], [1 / 6, 0], [0, 1 / 6]], np.float32
-)
+_MORE = np.array([[-1 / 12, 0], [0, -1 / 12], [1 / 12, 0], [0, 1 / 12]], np.float32)
+_MARGINS = np.array([0.5, 16], np.float32)
 _SHARES = np.array([1 / 14, 1 / 28, 0], np.float32)
 _TIERS = {Quality.FAST: 0, Quality.STANDARD: 1, Quality.BEST: 2}
 
@@ -50,7 +49,7 @@ def write_channel(
     angles = metric.angles and channel < 2
 
     def band(start: int, stop: int) -> None:
-        more = (signed, angles, limits, _STARTS, _MORE, _SHARES, tier)
+        more = (signed, angles, limits, _STARTS, _MORE, _MARGINS, _SHARES, tier)
         encode_scalar(words, start, stop, flat, stride, at, channel, *more)
 
     over_bands(band, out.shape[0], 64)

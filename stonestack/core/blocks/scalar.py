@@ -7,9 +7,9 @@ the last two indices are the limits: 0 and 255, or -127 and 127 where numbers ar
 numbers are worked on as 0 to 254.
 
 Sixteen blocks are worked on side by side, one a lane (see :mod:`.endpoints`). Both kinds are tried:
-ends begin at the block's extremes, without the limits for the second kind, drawn in by a share; a
-refit by least squares and steps of either end follow, coarse ones first. Errors are those of whole
-numbers, as a decoder rounds them.
+ends begin at the block's extremes, for the second kind without what is at or near the limits, drawn
+in by a share; a refit by least squares and steps of either end follow, coarse ones first. Errors
+are those of whole numbers, as a decoder rounds them.
 """
 
 from __future__ import annotations
@@ -146,17 +146,17 @@ def _take_even(s: Any) -> int:
 
 
 @kernel
-def _inner_span(s: Any, top: Any) -> int:
-    """Take the extremes without the limits; return how many blocks have any of those."""
+def _inner_span(s: Any, margin: Any, top: Any) -> int:
+    """Take the extremes without what is near the limits; return how many blocks have any such."""
     n = 0
     for lane in range(L):
         lo = f(300)
         hi = f(-1)
-        n += 1 if s[LOW * L + lane] < f(0.5) or s[HIGH * L + lane] > top - f(0.5) else 0
+        n += 1 if s[LOW * L + lane] < margin or s[HIGH * L + lane] > top - margin else 0
         for i in range(16):
             v = s[(V + i) * L + lane]
-            lo = min(lo, v if v > f(0.5) else f(300))
-            hi = max(hi, v if v < top - f(0.5) else f(-1))
+            lo = min(lo, v if v > margin else f(300))
+            hi = max(hi, v if v < top - margin else f(-1))
         lo = min(lo, top)
         hi = max(hi, f(0))
         s[LOW * L + lane] = min(lo, hi)
@@ -409,6 +409,7 @@ def encode_scalar(
     limits: Any,
     starts: Any,
     more_starts: Any,
+    margins: Any,
     shares: Any,
     tier: int,
 ) -> None:
@@ -432,8 +433,10 @@ def encode_scalar(
     limits : float32
         How much texels at either limit count.
     starts, more_starts : ndarray, float32, shape (count, 2)
-        Shares by which both ends begin drawn in: the usual ones and two for rims, and those that
-        the best tier adds.
+        Shares by which both ends begin drawn in, or out where negative: the usual ones and two for
+        rims, and those that the best tier adds.
+    margins : ndarray, float32
+        How near a limit a value may be taken as it.
     shares : ndarray, float32
         Steps of the ends as shares of the span, coarse ones first; 0 means by one.
     tier : int
@@ -454,22 +457,24 @@ def encode_scalar(
         _span(s, top)
         uneven = _take_even(s)
         for kind in range(2 if uneven else 0):
-            _span(s, top)
-            rims = _inner_span(s, top) if kind else 0
-            if kind and rims == 0 and tier == 0:
-                break
-            # Rims of masks are evenly spaced between the limits: one end lies beyond them.
-            for k in range(3 if rims and tier > 0 else 1):
-                _begin(s, f(5) if kind else f(7), starts[k, 0], starts[k, 1], top)
-                _refined(s, top, 1)
+            # Rims of masks: what is near a limit is at it, the rest is evenly spaced.
+            for m in range(margins.shape[0] if kind and tier > 0 else 1):
+                _span(s, top)
+                rims = _inner_span(s, margins[m], top) if kind else 0
+                if kind and rims == 0 and (tier == 0 or m > 0):
+                    continue
+                for k in range(starts.shape[0] if rims and tier > 0 else 1):
+                    _begin(s, f(5) if kind else f(7), starts[k, 0], starts[k, 1], top)
+                    _refined(s, top, 1)
         if tier > 0 and uneven:
             for k in range(shares.shape[0]):
                 _moves(s, 1, shares[k], True, top)
         if tier > 1 and uneven:
-            for kind in range(2):
+            for kind in range(1 + margins.shape[0]):
                 _span(s, top)
-                if kind:
-                    _inner_span(s, top)
+                rims = _inner_span(s, margins[kind - 1], top) if kind else 0
+                if kind > 1 and rims == 0:
+                    continue
                 for k in range(more_starts.shape[0]):
                     _swap(s, True)
                     _begin(s, f(5) if kind else f(7), more_starts[k, 0], more_starts[k, 1], top)
