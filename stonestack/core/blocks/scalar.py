@@ -48,6 +48,11 @@ GA = 64
 GERR = 67
 ROWS = 68
 
+NARROW = 32
+"""Levels between the extremes of a block in which rounding matters."""
+REACH = 2
+"""Levels that either end is moved by then."""
+
 
 @kernel
 def _load(texels: Any, start: int, stop: int, first: int, shift: Any, signed: bool, s: Any) -> None:
@@ -312,6 +317,31 @@ def _moves(s: Any, rounds: int, share: Any, corners: bool, top: Any) -> None:
 
 
 @kernel
+def _nearby(s: Any, top: Any) -> None:
+    """Try all ends about the best of blocks of little span, where rounding decides."""
+    _span(s, top)
+    few = 0
+    for lane in range(L):
+        narrow = s[HIGH * L + lane] - s[LOW * L + lane] < f(NARROW) and s[BERR * L + lane] > f(0)
+        few += 1 if narrow else 0
+        s[OERR * L + lane] = f(0) if narrow else f(1e30)
+        for k in range(3):
+            s[(GA + k) * L + lane] = s[(BA + k) * L + lane]
+    if few == 0:
+        return
+    for da in range(-REACH, REACH + 1):
+        for db in range(-REACH, REACH + 1):
+            for lane in range(L):
+                s[A * L + lane] = min(max(s[GA * L + lane] + f(da), f(0)), top)
+                s[B * L + lane] = min(max(s[(GA + 1) * L + lane] + f(db), f(0)), top)
+                s[N * L + lane] = s[(GA + 2) * L + lane]
+            _score(s, top)
+            for lane in range(L):
+                s[ERR * L + lane] += s[OERR * L + lane]
+            _keep(s)
+
+
+@kernel
 def _pack(s: Any, codes: Any, top: Any, signed: bool) -> None:
     """Write ends and indices, as two words a lane."""
     for i in range(0, 16, 4):
@@ -483,6 +513,7 @@ def encode_scalar(
                     _moves(s, 1, f(0), True, top)
                     _swap(s, False)
             _moves(s, 2, f(0), True, top)
+            _nearby(s, top)
         _pack(s, codes, top, signed)
         for lane in range(min(L, stop - first)):
             place = (first + lane) * stride + at
