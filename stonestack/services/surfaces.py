@@ -57,8 +57,6 @@ class SurfaceView(BaseModel):
     laid: dict[str, str]
     """The keys of maps as masks read them, by id, of those that a mask reads."""
     outputs: dict[str, OutputView]
-    advice: dict[str, str]
-    """What to ask which of the target's formats suits a map, by its id."""
     out_of_date: list[str]
     undo: str | None
     redo: str | None
@@ -119,7 +117,6 @@ def get(ws: Workspace, surface_id: str, left: list[str] | None = None) -> Surfac
         masks=_announced_masks(ws, wiring),
         laid=_announced_laid(ws, wiring),
         outputs=outputs(document, target, settings.game_folder),
-        advice=_announced_advice(ws, wiring),
         out_of_date=[m.id for m in document.maps if wiring.out_of_date(m)],
         undo=undo,
         redo=redo,
@@ -309,6 +306,19 @@ def preview(
     return key
 
 
+def advice(ws: Workspace, surface_id: str, map_id: str) -> Key | None:
+    """Return the key of what says which format suits a map; None where it has no origin."""
+    with ws.session() as session:
+        row = history.row_of(session, SURFACE, surface_id)
+        document = history.body_of(session, SURFACE, row)
+        settings = projects.settings_of(session, row.project_id)
+    wiring = Wiring(document, target=target_of(settings.targets[0]))
+    key = wiring.advice(map_id)
+    if key is not None:
+        ws.renderer.graphs.add(wiring.graph, [key], lasting=False)
+    return key
+
+
 def undo(ws: Workspace, surface_id: str, base: int) -> SurfaceView:
     """Take back the last action that changed a surface, in all that it changed."""
     return _move(ws, surface_id, base, history.undo)
@@ -357,13 +367,6 @@ def _announced_laid(ws: Workspace, wiring: Wiring) -> dict[str, Key]:
     laid = wiring.laid()
     ws.renderer.graphs.add(wiring.graph, laid.values())
     return laid
-
-
-def _announced_advice(ws: Workspace, wiring: Wiring) -> dict[str, Key]:
-    asked = {m.id: wiring.advice(m.id) for m in wiring.surface.maps}
-    advice = {map_id: key for map_id, key in asked.items() if key is not None}
-    ws.renderer.graphs.add(wiring.graph, advice.values())
-    return advice
 
 
 def _first_colour_is_open(before: Surface, after: Surface) -> bool:

@@ -1220,6 +1220,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surfaces/{surface_id}/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["get_advice_api_surfaces__surface_id__advice_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surfaces/{surface_id}/changed": {
         parameters: {
             query?: never;
@@ -7576,10 +7592,6 @@ export interface components {
          * @description A surface as the bench sees it.
          */
         SurfaceView: {
-            /** Advice */
-            advice: {
-                [key: string]: string;
-            };
             document: components["schemas"]["Surface"];
             /** Id */
             id: string;
@@ -11096,6 +11108,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SurfaceView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    get_advice_api_surfaces__surface_id__advice_get: {
+        parameters: {
+            query: {
+                map: string;
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewKey"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -217,6 +217,10 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def get_ways(path: SurfacePath, query: MapQuery) -> Response:
         return model(PreviewKey(key=shaping.try_ways(ws, path.surface_id, query.map)))
 
+    @app.get("/api/surfaces/<surface_id>/advice", responses={200: PreviewKey})
+    def get_advice(path: SurfacePath, query: MapQuery) -> Response:
+        return model(PreviewKey(key=surfaces.advice(ws, path.surface_id, query.map)))
+
     @app.get("/api/surfaces/<surface_id>/histogram", responses={200: Histogram})
     def get_histogram(path: SurfacePath, query: StepQuery) -> Response:
         return model(judging.histogram(ws, path.surface_id, query.map, query.step))

@@ -30,7 +30,7 @@ export function CompressControls({
   const chosen = useFacts(surface.keys[map.id]?.compress, "compress");
   const leaves = surface.outputs[map.id];
   const key = surface.keys[map.id]?.compress;
-  const { data: advice } = useAdvice(surface.advice[map.id]);
+  const { data: advice } = useAdvice(surface.id, map.id, key);
   const vector = knowledge.roles[map.role]?.space === "vector";
   const says = outputOf(map, surface.target);
   const saying = (part: Partial<Schemas["Output"]>): Edit => ({

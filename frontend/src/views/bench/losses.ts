@@ -62,12 +62,17 @@ export function useBlock(key: string | null | undefined, level: number, block: I
   });
 }
 
-export function useAdvice(key: string | undefined) {
+/** Which of the target's formats suits a map, as it is compressed now. */
+export function useAdvice(surface: string, map: string, compressed: string | null | undefined) {
   return useQuery({
-    queryKey: ["advice", key],
-    queryFn: ({ signal }) =>
-      inSlot(signal, () => got(api.GET("/api/renders/{key}/advice", { params: { path: { key: key ?? "" } }, signal }))),
-    enabled: Boolean(key),
+    queryKey: ["advice", surface, map, compressed],
+    queryFn: async ({ signal }) => {
+      const path = { surface_id: surface };
+      const { key } = await got(api.GET("/api/surfaces/{surface_id}/advice", { params: { path, query: { map } }, signal }));
+      if (!key) return null;
+      return inSlot(signal, () => got(api.GET("/api/renders/{key}/advice", { params: { path: { key } }, signal })));
+    },
+    enabled: Boolean(compressed),
     staleTime: Infinity,
   });
 }
