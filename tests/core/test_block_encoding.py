@@ -179,7 +179,7 @@ class Alpha(unittest.TestCase):
             cut = there_and_back(format_, texels, metric=CUT)[..., :3]
             with self.subTest(format=format_):
                 wanted = texels[..., :3][seen]
-                self.assertGreater(psnr(wanted, cut[seen]), psnr(wanted, plain[seen]) + 0.5)
+                self.assertGreater(psnr(wanted, cut[seen]), psnr(wanted, plain[seen]) + 0.3)
 
     def test_bc1_keeps_holes_where_they_are_asked_for_and_else_is_opaque(self) -> None:
         texels = self.masked()

@@ -45,9 +45,9 @@ def _tiers() -> dict[Quality, tuple[Tier, tuple[tuple[float, float, float], ...]
     standard = fast._replace(
         parted=True,
         rounds=1,
-        kept=3,
+        kept=2,
         triple=1,
-        margin=1.1,
+        margin=2.0,
         last_every=True,
         last_polish=1,
         floor=5.0,

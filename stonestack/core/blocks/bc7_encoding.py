@@ -40,7 +40,7 @@ from stonestack.core.blocks.bc7_search import Search
 from stonestack.core.blocks.lanes import LANES as L
 from stonestack.core.blocks.lanes import f, i64, kernel
 
-CHUNK = 2048
+CHUNK = 8192
 """Blocks whose partitions are sorted together."""
 
 
