@@ -22,6 +22,10 @@ from stonestack.core.parallel import over_bands
 
 _ONE = ((1 / 32, 1 / 32, 0.0),)
 _MORE = (*_ONE, (0.0, 0.0, 1.0), (0.1, 0.1, 0.0))
+_STILL_MORE = (
+    *((0.0, 0.15, 0.0), (0.15, 0.0, 0.0), (0.06, 0.06, 0.0), (0.2, 0.2, 0.0), (0.0, 0.3, 0.0)),
+    *((0.3, 0.0, 0.0), (-0.05, -0.05, 0.0), (0.1, 0.2, 1.0), (0.2, 0.1, 1.0)),
+)
 
 
 @cache
@@ -85,11 +89,23 @@ def _matches_of_one() -> NDArray[np.uint8]:
 
 def encode(texels: Bytes, quality: Quality = Quality.STANDARD, metric: Metric = PLAIN) -> bytes:
     """Encode stored colour and alpha, uint8 (height, width, 4)."""
+    return _searched(texels, *_tiers()[quality], metric)
+
+
+def encode_slowly(texels: Bytes, metric: Metric = PLAIN) -> bytes:
+    """Encode with every partition and a long search: what the qualities are measured against."""
+    best, starts = _tiers()[Quality.BEST]
+    long = best._replace(kept=64, margin=1e6, rounds=4, polish=4, last_polish=16)
+    return _searched(texels, long, (*starts, *_STILL_MORE), metric)
+
+
+def _searched(
+    texels: Bytes, tier: Tier, starts: tuple[tuple[float, float, float], ...], metric: Metric
+) -> bytes:
     from stonestack.core.blocks.bc7_encoding import encode_blocks
 
     words = as_words(padded(texels))
     out = np.zeros((words.size // 16, 2), np.uint64)
-    tier, starts = _tiers()[quality]
     search = Search(
         texels=words,
         clear=np.float32(1 / 64 if metric.clear else 1),
