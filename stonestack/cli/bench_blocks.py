@@ -83,7 +83,7 @@ class _Row:
     psnr: float
     below: float | None
     lacking: float | None
-    """Decibels below the best that sampled blocks can be; of BC7, below what a long search finds."""
+    """Decibels below the best that sampled blocks can be; of BC7, that a long search finds."""
     megapixels: float
     pillow_time: float
     pillow_psnr: float
