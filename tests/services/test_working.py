@@ -16,13 +16,15 @@ from unittest import mock
 import numpy as np
 from PIL import Image, ImageCms
 
-from stonestack.core import edits
-from stonestack.core.document import Stage
+from stonestack.core import codecs, edits
+from stonestack.core.document import Stage, Step
 from stonestack.core.errors import Conflict
 from stonestack.core.frame import frame_of
 from stonestack.core.image import Space
+from stonestack.core.references import SourceRef
 from stonestack.core.refit import as_stored
 from stonestack.core.roles import Role
+from stonestack.core.steps.tone import Tone
 from stonestack.core.wiring import Wiring
 from stonestack.core.workfiles import openraster
 from stonestack.core.workfiles.openraster import GUIDES, ORIGINAL, PICTURE
@@ -34,6 +36,7 @@ from stonestack.services import (
     projects,
     putting,
     revisions,
+    sources,
     surfaces,
     taking,
     working,
@@ -130,8 +133,6 @@ class Passing(WorkingCase):
         np.testing.assert_array_equal(self.finished(), with_paint)
 
     def test_what_is_not_painted_on_still_follows_earlier_changes(self) -> None:
-        from stonestack.core.steps.tone import Tone
-
         view = self.out()
         paint(Path(view.path))
         working.look(self.ws)
@@ -152,6 +153,41 @@ class Passing(WorkingCase):
         line = next(x for x in work.lines if not x.copy_of)
         self.assertLess(line.made_anew, 0.05)
         self.assertGreater(line.made_anew, 0)
+
+    def put_back(self) -> tuple[bytes, float]:
+        """Return what would be put in place of the game's file, and the share made anew."""
+        game_id, wanted = taking.of_surface(self.ws, self.surface.id)
+        work, contents = planning.plan(self.ws, game_id, wanted)
+        line = next(x for x in work.lines if not x.copy_of)
+        return contents[line.entry_id], line.made_anew
+
+    def test_a_level_of_its_own_goes_back_and_all_others_stay_to_the_byte(self) -> None:
+        buffer = io.BytesIO()
+        Image.new("RGB", (9, 9), (240, 20, 20)).save(buffer, "PNG")
+        source = sources.bring(self.ws, self.project.id, "far.png", buffer.getvalue())
+        picture = SourceRef(sha256=source.sha256, name="far.png", width=9, height=9)
+        change = edits.SetLevel(map=Role.COLOUR, level=2, picture=picture)
+        surfaces.edit(self.ws, self.surface.id, self.revision(), change)
+        original = (self.game / "tex/wall_c.dds").read_bytes()
+        data, anew = self.put_back()
+        self.assertEqual(len(data), len(original))
+        before, after = codecs.read_texture(original), codecs.read_texture(data)
+        differing = [n for n, old in enumerate(before.levels) if old != after.levels[n]]
+        self.assertEqual(differing, [2])
+        self.assertGreater(after.texels(2)[..., 0].min(), 225)
+        self.assertGreater(anew, 0)
+        change = edits.SetLevel(map=Role.COLOUR, level=2)
+        surfaces.edit(self.ws, self.surface.id, self.revision(), change)
+        self.assertEqual(self.put_back(), (original, 0))
+
+    def test_what_was_done_at_the_finished_size_goes_back_too(self) -> None:
+        step = Step(params=Tone(brightness=0.3), finish=True)
+        change = edits.AddStep(map=Role.COLOUR, step=step)
+        surfaces.edit(self.ws, self.surface.id, self.revision(), change)
+        original = codecs.read_texture((self.game / "tex/wall_c.dds").read_bytes())
+        data, _ = self.put_back()
+        darker = codecs.read_texture(data).texels()[..., :3].astype(float).mean()
+        self.assertLess(darker, original.texels()[..., :3].mean() - 50)
 
     def test_the_watcher_takes_a_save_in_within_two_seconds(self) -> None:
         view = self.out(WorkKind.ORA)
