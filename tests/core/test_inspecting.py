@@ -52,6 +52,11 @@ class Blocks(unittest.TestCase):
             channels = {c for _, c in covered}
             self.assertEqual(len(covered), 16 * len(channels), format_)
 
+    def test_of_every_compressed_format_it_is_told_what_a_block_holds(self) -> None:
+        for format_ in COMPRESSED:
+            facts = inspect_block(format_, b"\x40" + bytes(format_.info.unit_bytes - 1))
+            self.assertTrue(facts.parts, format_)
+
     def test_reserved_modes_say_so(self) -> None:
         self.assertIn("reserved", inspect_block(BlockFormat.BC7, bytes(16)).words)
         self.assertIn("reserved", inspect_block(BlockFormat.BC6H, b"\x13" + bytes(15)).words)

@@ -101,7 +101,7 @@ def inspect_block(format_: BlockFormat, data: bytes) -> BlockFacts:
         One block.
     """
     value = int.from_bytes(data, "little")
-    words, found = _LAYOUTS[format_](value)
+    words, found = _LAYOUTS.get(format_, _unknown)(value)
     parts = [
         _part(format_, value, indices, part, len(data))
         for indices in found
@@ -225,6 +225,10 @@ def _bc6h(value: int) -> _Layout:
         words += f", two parts by partition {partition}"
         return words, [_Indices("Colour", 82, 3, _COLOUR, parts, short)]
     return "A mode that is reserved: black", []
+
+
+def _unknown(_value: int) -> _Layout:
+    return "What its bits mean is not told here", []
 
 
 _LAYOUTS = {
