@@ -123,6 +123,7 @@ class Convert(CommandCase):
         self.assertEqual(self.run_command("gather", cube, *faces, "--cube")[0], 0)
         facts = json.loads(self.run_command("inspect", cube, "--json")[1])
         self.assertIn("six faces of a cube; the first is read", facts["unusual"])
+        self.assertEqual((facts["cube"], facts["layers"]), (True, 1))
         code, words, _ = self.run_command("convert", cube, packed, "--zstd")
         self.assertEqual((code, words.strip()), (0, "Its blocks are copied as they are."))
         for n, face in enumerate(faces):

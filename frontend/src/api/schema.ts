@@ -6876,6 +6876,11 @@ export interface components {
              * @enum {string}
              */
             colour_space: "srgb" | "linear" | "unmarked";
+            /**
+             * Cube
+             * @default false
+             */
+            cube: boolean;
             /** Extension Lies */
             extension_lies: boolean;
             /**
@@ -6894,6 +6899,11 @@ export interface components {
             height: number;
             kind: components["schemas"]["FileKind"];
             kind_by_extension: components["schemas"]["FileKind"];
+            /**
+             * Layers
+             * @default 1
+             */
+            layers: number;
             /** Mips */
             mips: number;
             /** Mode */

@@ -65,6 +65,9 @@ class FileFacts(BaseModel):
     profile: str | None = None
     range: list[float] | None = None
     """Of stored floating-point or wide numbers: what became 0 and 1."""
+    layers: int = 1
+    """Pictures of an array; each of them six faces where it holds cubes."""
+    cube: bool = False
     unusual: list[str] = []
 
 
@@ -181,6 +184,8 @@ def inspect(name: str, data: bytes, seen: Survey | None = None) -> FileFacts:
             mode=f"{channels} channels",
             alpha=alpha,
             channels=channels,
+            layers=texture.layers,
+            cube=texture.cube,
             unusual=_lies(kind, claimed)
             + (["alpha is opaque all over"] if alpha == "opaque" and channels == 4 else [])
             + _several(texture),
