@@ -69,19 +69,20 @@ class OwnGame(BrowserCase):
         page.wait_for_url(re.compile("/bench/"))
 
     def test_it_is_said_while_what_computes_is_prepared_and_pages_work_meanwhile(self) -> None:
-        page, states = self.page, ["running", "running", "done"]
+        page, state = self.page, {"state": "running"}
         job = {"id": "a", "title": "Prepare", "progress": 0.4, "doing": "Preparing: once"}
 
         def answer(route: Route) -> None:
-            state = states.pop(0) if len(states) > 1 else states[0]
-            job_now = {**job, "state": state, "result": None, "problem": None}
-            route.fulfill(json={"job": job_now})
+            route.fulfill(json={"job": {**job, **state, "result": None, "problem": None}})
 
         page.route("**/api/preparing", answer)
         self.start_project()
         bar = page.get_by_role("progressbar", name="Preparing")
         expect(bar).to_have_attribute("aria-valuenow", "40")
         self.go("Surfaces")
+        expect(page.get_by_role("button", name="Choose a picture")).to_be_visible()
+        expect(bar).to_be_visible()
+        state["state"] = "done"
         expect(bar).to_have_count(0, timeout=PATIENCE)
 
     def test_from_a_first_start_into_the_game_and_out_byte_for_byte(self) -> None:
