@@ -14,7 +14,7 @@ from sqlmodel import select
 from stonestack.core import containers, stopping, swatches
 from stonestack.core.catalogue.describe import Described, encoded, picture_bytes
 from stonestack.core.codecs import pictures
-from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content
+from stonestack.core.codecs.sniff import READABLE, READABLE_WORDS, FileKind, kind_by_content
 from stonestack.core.containers import packed
 from stonestack.core.document import SourceOrigin, rebuilt
 from stonestack.core.errors import BadFile, Conflict, StoneError
@@ -230,7 +230,7 @@ def _archive(
         raise BadFile(
             "no-pictures",
             f"{name} holds no pictures.",
-            "Bring an archive of PNG, JPEG, TGA, BMP, TIFF, DDS or KTX2 files.",
+            f"{READABLE_WORDS} Archives may hold these.",
         )
     return Unpacked(brought=brought, refused=refused, passed_over=passed_over)
 

@@ -89,7 +89,7 @@ export function SourceControls({
         }}
       />
       <div className="flex flex-col items-start gap-2 rounded-sm border border-dashed border-joint p-3 text-small text-ink-2">
-        Drop a PNG, JPEG, TGA, BMP, TIFF, DDS or KTX2 file here, or
+        Drop a PNG, JPEG, TGA, BMP, TIFF, WebP, EXR, HDR, DDS or KTX2 file here, or
         <Button onClick={() => file.current?.click()}>Choose a file</Button>
       </div>
       <BlankCanvas project={project} map={map} knowledge={knowledge} change={change} onProblem={onProblem} />
