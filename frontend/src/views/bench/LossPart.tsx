@@ -145,7 +145,7 @@ function figures(lost: Schemas["Comparison"] | undefined, kind: string): [string
     if (lost?.psnr_alpha != null) rows.push(["PSNR of alpha", "Of alpha alone", decibels(lost.psnr_alpha)]);
   }
   rows.push(["SSIM", "How alike the structure is; 1 is all alike", said(lost?.ssim, (v) => v.toFixed(4))]);
-  rows.push(["Most of all", "The greatest difference of one number, of 255", said(lost?.most, String)]);
+  rows.push(["Greatest difference", "Of one number, of 255", said(lost?.most, String)]);
   return rows;
 }
 
