@@ -9,13 +9,11 @@ from dataclasses import dataclass
 from pydantic import BaseModel, ConfigDict
 
 from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.image import Space
 
-ENOUGH = {Space.LINEAR: 38.0, Space.DATA: 40.0}
+CLEAN = 36.0
 """Decibels from which a loss is not seen beside the original."""
 SMOOTH = 0.4
 """Mean degrees up to which the loss of normals is not seen: highlights move by twice as much."""
-_NEARLY = 1.0
 _NOTHING = 0.05
 _SHARES = ((0.125, "An eighth"), (0.25, "A quarter"), (0.5, "Half"))
 
@@ -53,26 +51,24 @@ class Advice(BaseModel):
     reason: str
 
 
-def advise(candidates: Sequence[Candidate], space: Space) -> Advice:
+def advise(candidates: Sequence[Candidate]) -> Advice:
     """Return the smallest format whose loss is not seen; else that of the least loss.
 
     Parameters
     ----------
     candidates : sequence of Candidate
         At least one.
-    space : Space
-        What the map's numbers mean.
     """
     order = sorted(candidates, key=lambda one: (one.bytes, _lost(one)))
     fitting = [one for one in order if not one.objection] or order
-    enough = [one for one in fitting if _unseen(one, space)]
+    enough = [one for one in fitting if _unseen(one)]
     if enough:
         # Of formats of one size, the one that loses least.
         alike = [one for one in enough if one.bytes == enough[0].bytes]
         best = min(alike, key=_lost)
     else:
         best = min(fitting, key=lambda one: (_lost(one), one.bytes))
-    return Advice(format=best.format, reason=_reason(best, order, space))
+    return Advice(format=best.format, reason=_reason(best, order))
 
 
 def _lost(one: Candidate) -> float:
@@ -82,13 +78,13 @@ def _lost(one: Candidate) -> float:
     return -math.inf if one.psnr is None else -one.psnr
 
 
-def _unseen(one: Candidate, space: Space) -> bool:
+def _unseen(one: Candidate) -> bool:
     if one.angle is not None:
         return one.angle <= SMOOTH
-    return one.psnr is None or one.psnr >= ENOUGH.get(space, math.inf)
+    return one.psnr is None or one.psnr >= CLEAN
 
 
-def _reason(best: Candidate, order: Sequence[Candidate], space: Space) -> str:
+def _reason(best: Candidate, order: Sequence[Candidate]) -> str:
     """Say why: against the smaller that was passed over, else against the next larger."""
     smaller = [one for one in order if one.bytes < best.bytes]
     if smaller:
@@ -97,8 +93,11 @@ def _reason(best: Candidate, order: Sequence[Candidate], space: Space) -> str:
             return (
                 f"{other.format.info.title} is {size.lower()} the size, but its {other.objection}."
             )
-        seen = _loss_words(other)
-        return f"{other.format.info.title} is {size.lower()} the size, but its loss shows: {seen}."
+        seen = "highlights would move" if other.angle is not None else "its loss shows"
+        return (
+            f"{other.format.info.title} is {size.lower()} the size, but {seen}: "
+            f"{_loss_words(other)}."
+        )
     alike = [one for one in order if one.bytes == best.bytes and one is not best]
     if alike and not alike[0].objection:
         other = alike[0]
@@ -110,7 +109,7 @@ def _reason(best: Candidate, order: Sequence[Candidate], space: Space) -> str:
     if not larger:
         return f"The only one of its size that suits: {_loss_words(best)}."
     size = _share(best, larger[0])
-    if not _unseen(best, space):
+    if not _unseen(best):
         return f"It loses least of all that the target takes: {_loss_words(best)}."
     return f"{size} the size of {larger[0].format.info.title}, and its loss is not seen: " + (
         f"{_loss_words(best)}."

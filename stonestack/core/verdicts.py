@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from stonestack.core.advising import CLEAN
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.checks.findings import Finding
 from stonestack.core.codecs.texture import Texture
@@ -42,7 +43,6 @@ _STRETCH_LOOK = 8.0
 _ENLARGED = 1.25
 _EVENER = "At Source, frame a part with evener light."
 HOLES_ONLY = "alpha is holes only"
-_NEAR_LIMIT = 36.0
 _ROUGH = 31.0
 _ANGLE_LOOK = 2.5
 
@@ -146,4 +146,4 @@ def of_compression(before: Picture, after: Texture, loss: Loss) -> Finding:
         return Finding(level="good", words="exact")
     if loss.psnr < _ROUGH:
         return Finding(level="look", words="blocks may show", fix="Try a format with more bits.")
-    return Finding(level="good", words="clean" if loss.psnr >= _NEAR_LIMIT else "fair")
+    return Finding(level="good", words="clean" if loss.psnr >= CLEAN else "fair")

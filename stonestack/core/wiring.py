@@ -29,7 +29,7 @@ from stonestack.core.mips import level_count
 from stonestack.core.normals import Green
 from stonestack.core.ops.facts import Done, Stored
 from stonestack.core.ops.files import Shown, Storing
-from stonestack.core.ops.losing import Advising, OneLevel
+from stonestack.core.ops.losing import OneLevel
 from stonestack.core.ops.pictures import Limit, Reading
 from stonestack.core.ops.stages import GEOMETRY, MASK, Combining, Finishing, Mixing
 from stonestack.core.references import MapRef, MaskRef, Reference, SourceRef, StrokesRef, references
@@ -153,7 +153,7 @@ class Wiring:
             values = Storing.model_validate({**node.values, "format": format_})
             other = self._put("compress", values, *node.inputs)
             facts.append(facts_of(self.graph, other, Stage.COMPRESS))
-        return self._put("advice", Advising(space=m.space), *facts)
+        return self._put("advice", None, *facts)
 
     def _normals(self) -> Key | None:
         """Return the finished normals of the surface, whose spread gloss takes in."""

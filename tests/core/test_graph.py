@@ -31,7 +31,6 @@ EXAMPLES: dict[str, dict[str, Any]] = {
     "contents": {"paths": ["a"]},
     "archive": {"paths": ["a"]},
     "replacement": {"space": "data"},
-    "advice": {"space": "data"},
     "turn": {"green": "down"},
     "manifest": {"delivery": "a", "title": "A", "version": 1, "game": "g"},
     "normal_anew": {"colour": {"map": "colour"}},

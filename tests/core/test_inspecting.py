@@ -141,8 +141,8 @@ class Levels(unittest.TestCase):
 
 
 class Advising(unittest.TestCase):
-    def said(self, *candidates: Candidate, space: Space = Space.LINEAR) -> tuple[str, str]:
-        advice = advise(candidates, space)
+    def said(self, *candidates: Candidate) -> tuple[str, str]:
+        advice = advise(candidates)
         return advice.format.value, advice.reason
 
     def test_the_smallest_whose_loss_is_not_seen(self) -> None:
@@ -177,9 +177,8 @@ class Advising(unittest.TestCase):
                 Candidate(BlockFormat.BC1, 50, None, 1.4),
                 Candidate(BlockFormat.BC5, 100, None, 0.2),
                 Candidate(BlockFormat.RGBA8, 400, None, 0.1),
-                space=Space.VECTOR,
             ),
-            ("bc5", "BC1 is half the size, but its loss shows: 1.40° off."),
+            ("bc5", "BC1 is half the size, but highlights would move: 1.40° off."),
         )
 
     def test_where_all_lose_the_least_is_taken(self) -> None:

@@ -10,9 +10,9 @@ from stonestack.core.advising import Candidate, advise
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.comparing import Comparison, compared
 from stonestack.core.errors import BadRequest
-from stonestack.core.image import Picture, Space
+from stonestack.core.image import Picture
 from stonestack.core.ops.facts import KEPT, RenderFacts
-from stonestack.core.ops.operation import File, Kind, Operation
+from stonestack.core.ops.operation import File, Kind, Nothing, Operation
 from stonestack.core.verdicts import HOLES_ONLY
 
 
@@ -22,14 +22,6 @@ class OneLevel(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     level: int = Field(0, ge=0, le=14)
-
-
-class Advising(BaseModel):
-    """What the numbers of the map mean."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    space: Space
 
 
 class LevelLoss(BaseModel):
@@ -85,7 +77,7 @@ def loss(params: OneLevel, inputs: Sequence[object], _blobs: Sequence[bytes]) ->
     return File(told.model_dump_json().encode())
 
 
-def advice(params: Advising, inputs: Sequence[File], _blobs: Sequence[bytes]) -> File:
+def advice(_params: Nothing, inputs: Sequence[File], _blobs: Sequence[bytes]) -> File:
     """Compare the numbers of a map in several formats."""
     candidates = []
     for told in inputs:
@@ -95,7 +87,7 @@ def advice(params: Advising, inputs: Sequence[File], _blobs: Sequence[bytes]) ->
         candidates.append(
             Candidate(facts.format, facts.bytes or 0, facts.psnr, facts.angle, objection)
         )
-    return File(advise(candidates, params.space).model_dump_json().encode())
+    return File(advise(candidates).model_dump_json().encode())
 
 
 OPERATIONS = (
@@ -110,6 +102,6 @@ OPERATIONS = (
         kept_as=KEPT,
     ),
     Operation(
-        "advice", 1, "Measuring", Advising, (), Kind.FILE, advice, more=Kind.FILE, kept_as=KEPT
+        "advice", 2, "Measuring", Nothing, (), Kind.FILE, advice, more=Kind.FILE, kept_as=KEPT
     ),
 )
