@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -106,3 +106,12 @@ def ordered(key: Key, node_of: Callable[[Key], Node]) -> list[Node]:
         stack.append((here, True))
         stack.extend((k, False) for k in reversed(node.inputs) if k not in found)
     return list(found.values())
+
+
+def closure(graph: Graph, keys: Iterable[Key]) -> dict[Key, Node]:
+    """Return the part of a graph that some keys need."""
+    found: dict[Key, Node] = {}
+    for key in keys:
+        if key not in found:
+            found.update((n.key, n) for n in ordered(key, graph.__getitem__))
+    return found

@@ -275,6 +275,13 @@ def unit_vectors(texels: Texels) -> Floats:
     return normalised(vectors)
 
 
+def vectors_as_stored(texels: Texels) -> Picture:
+    """Read stored texels of three channels or more as vectors of the length that they have."""
+    vectors = scaled(texels[..., :3]) * np.float32(2) - np.float32(1)
+    bits = depth(texels)
+    return Picture(np.ascontiguousarray(vectors), Space.VECTOR, bits=bits)
+
+
 def normalised(vectors: Floats) -> Floats:
     """Bring vectors to unit length; those of no length face straight up.
 

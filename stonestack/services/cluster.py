@@ -12,9 +12,8 @@ from typing import Any
 
 from stonestack.core import ops
 from stonestack.core.errors import BadRequest
-from stonestack.core.graph import Graph, Key, Node
+from stonestack.core.graph import Graph, Key, Node, closure
 from stonestack.core.ops import File, Result
-from stonestack.core.wiring import closure
 
 
 def carried_out(node: Node, inputs: Sequence[bytes], blobs: Sequence[bytes]) -> bytes:

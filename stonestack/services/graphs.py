@@ -9,9 +9,8 @@ from collections.abc import Iterable, Sequence
 from sqlalchemy import Engine
 
 from stonestack.core.errors import NotFound
-from stonestack.core.graph import Graph, Key, Node, ordered
+from stonestack.core.graph import Graph, Key, Node, closure, ordered
 from stonestack.core.memory import MEMORY
-from stonestack.core.wiring import closure
 
 _IN_MEMORY, _NODE = 40_000, 1500
 """Nodes that are held, and about how many bytes each takes."""

@@ -10,6 +10,7 @@ from sqlalchemy import Engine
 
 from stonestack.core import codecs, ops, stopping
 from stonestack.core.advising import Advice
+from stonestack.core.asked import facts_of, loss_of, picture_of, plain_of, texels_of
 from stonestack.core.codecs import pictures
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.document import Stage
@@ -24,7 +25,6 @@ from stonestack.core.ops.files import Storing
 from stonestack.core.ops.losing import LevelLoss, check_level
 from stonestack.core.ops.ways import Ways
 from stonestack.core.peering import BlockLook, look_at_block
-from stonestack.core.wiring import facts_of, loss_of, picture_of, plain_of, texels_of
 from stonestack.services.graphs import Graphs
 from stonestack.services.scheduler import Keeper, Scheduler, Urgency, serving, urgent
 from stonestack.services.spill import Spill

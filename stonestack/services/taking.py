@@ -16,7 +16,7 @@ from stonestack.core.catalogue.grouping import Relation
 from stonestack.core.catalogue.names import folded, parts
 from stonestack.core.document import GamePlace, SourceOrigin, Stage
 from stonestack.core.errors import BadRequest
-from stonestack.core.graph import Graph, Key
+from stonestack.core.graph import Graph, Key, closure
 from stonestack.core.image import Space
 from stonestack.core.naming import code_name
 from stonestack.core.normals import Green
@@ -24,7 +24,7 @@ from stonestack.core.ops.returns import Turning
 from stonestack.core.refit import contract_of, texels_of
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import SIZES, Size
-from stonestack.core.wiring import Wiring, closure
+from stonestack.core.wiring import Wiring
 from stonestack.core.workfiles.passing import EXTENSIONS, WorkKind, full_colour
 from stonestack.services import finding, history, projects, sources, surfaces
 from stonestack.services.history import SURFACE

@@ -176,7 +176,7 @@ class Taking(DemoCase):
         lost.get_by_role("radio", name="By block").click()
         lost.get_by_role("button", name="Worst block 1").click(timeout=PATIENCE)
         expect(lost.get_by_label("Palette: Alpha")).to_be_visible(timeout=PATIENCE)
-        wipe = page.get_by_role("slider", name="Wipe: the source on the left")
+        wipe = page.get_by_role("slider", name="Wipe: before compression on the left")
         for _ in range(17):
             wipe.press("ArrowRight")
         lost.get_by_role("heading").evaluate("heading => heading.scrollIntoView()")

@@ -13,7 +13,7 @@ from stonestack.core.document import MapOrigin, Mask, Stage, Step, Surface, new_
 from stonestack.core.document.surface import SCHEMA
 from stonestack.core.document.upgrades import read_values
 from stonestack.core.errors import BadRequest
-from stonestack.core.graph import Node, ordered
+from stonestack.core.graph import Node, closure, ordered
 from stonestack.core.masks.rectangle import Rectangle
 from stonestack.core.matters import Matter
 from stonestack.core.ops import OPERATIONS
@@ -23,7 +23,7 @@ from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.core.steps import STEPS
 from stonestack.core.targets import TARGETS, leaving
-from stonestack.core.wiring import Wiring, closure
+from stonestack.core.wiring import Wiring
 from tests.core.test_graph import EXAMPLES
 from tests.core.test_surface import ORIGIN
 from tests.sizes import times

@@ -195,6 +195,15 @@ class AsStored(unittest.TestCase):
             if format_ != "rg8":
                 np.testing.assert_array_equal(found[..., 2], texels[..., 2])
 
+    def test_they_come_out_of_textures_as_they_are_too(self) -> None:
+        texels = np.zeros((16, 16, 3), np.uint8)
+        texels[..., :2] = np.random.default_rng(3).integers(30, 226, (16, 16, 2))
+        texture = convert(png(texels), "a.dds", role=Role.NORMAL, format_name="rgba8").data
+        back = convert(texture, "b.png", role=Role.NORMAL).data
+        np.testing.assert_array_equal(texels_of(back)[..., :3], texels)
+        other = convert(back, "c.png", role=Role.NORMAL, normalise=True).data
+        self.assertFalse(np.array_equal(texels_of(other)[..., :3], texels))
+
     def test_they_are_brought_to_unit_length_when_asked(self) -> None:
         texels = np.full((8, 8, 3), (200, 128, 160), np.uint8)
         made = convert(png(texels), "a.png", role=Role.NORMAL, normalise=True)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pydantic import BaseModel
 
 from stonestack.core import ops
+from stonestack.core.asked import facts_of
 from stonestack.core.checks.accord import Accord, Facing
 from stonestack.core.checks.looked import Looked
 from stonestack.core.checks.of_sets import HELD_AGAINST_COLOUR
@@ -28,7 +29,7 @@ from stonestack.core.ops.checking import Unit
 from stonestack.core.ops.facts import RenderFacts
 from stonestack.core.roles import Role
 from stonestack.core.targets import leaving
-from stonestack.core.wiring import Wiring, facts_of
+from stonestack.core.wiring import Wiring
 
 _MODELS: dict[str, type[BaseModel]] = {
     "after": Traits,

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Literal
 
 from pydantic import BaseModel
 
-from stonestack.core.blocks.formats import FORMATS
+from stonestack.core.blocks.formats import FORMATS, BlockFormat, Numbers
 from stonestack.core.blocks.opacity import see_through
 from stonestack.core.codecs import dds, ktx2
 from stonestack.core.codecs.sniff import (
@@ -20,7 +20,7 @@ from stonestack.core.codecs.texture import Making, Texture, compress
 from stonestack.core.errors import BadFile
 from stonestack.core.image import Picture, Space
 from stonestack.core.readers import reader
-from stonestack.core.texels import from_texels
+from stonestack.core.texels import from_texels, vectors_as_stored
 
 if TYPE_CHECKING:
     from stonestack.core.codecs.pictures import Survey
@@ -99,7 +99,7 @@ def read_picture(
     beyond_white : bool
         Whether the light of an image file keeps its range; else it is brought to 0..1.
     plain_vectors : bool
-        Whether vectors of an image file stay as long as they are stored.
+        Whether vectors stay as long as they are stored, at the full size.
 
     Raises
     ------
@@ -109,12 +109,20 @@ def read_picture(
     kind = checked_kind(data)
     if kind in (FileKind.DDS, FileKind.KTX2):
         texture = read_texture(data)
+        if plain_vectors and space is Space.VECTOR and not longest and _holds_z(texture.format):
+            return vectors_as_stored(texture.stored())
         return from_texels(texture.small(longest), space) if longest else texture.picture(space)
     from stonestack.core.codecs import pictures
 
     return pictures.read(
         *(data, kind, space, longest), beyond_white=beyond_white, plain_vectors=plain_vectors
     )
+
+
+def _holds_z(format_: BlockFormat) -> bool:
+    """Tell whether a format stores the third number of a vector, from 0 on."""
+    info = format_.info
+    return info.channels > 2 and info.numbers in (Numbers.BYTES, Numbers.DEEP)
 
 
 def checked_kind(data: bytes) -> FileKind:

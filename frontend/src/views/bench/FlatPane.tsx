@@ -407,7 +407,7 @@ function Wipe({ words, at, onMove }: { words: string; at: number; onMove: (at: n
       <div
         role="slider"
         tabIndex={0}
-        aria-label="Wipe: the source on the left"
+        aria-label={`Wipe: ${words.toLowerCase()} on the left`}
         aria-valuemin={0}
         aria-valuemax={100}
         aria-valuenow={Math.round(at * 100)}
