@@ -17,6 +17,7 @@ import shutil
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
@@ -27,7 +28,7 @@ MARKS = ROOT / ".setup"
 BIN = VENV / ("Scripts" if os.name == "nt" else "bin")
 EXE = ".exe" if os.name == "nt" else ""
 PYTHON = BIN / f"python{EXE}"
-LEAST_PYTHON, LEAST_NODE = (3, 11), 20
+LEAST_PYTHON, LEAST_NODE, FAST_PIP = (3, 11), 20, 26
 COMMANDS = ("setup", "demo", "serve", "test", "sweep")
 BROWSERS = ("chromium-headless-shell", "chromium")
 """Debian's packages; the first draws no window, and so leaves more of the machine to tests."""
@@ -138,9 +139,12 @@ def install_python() -> None:
     ):
         shutil.rmtree(VENV, ignore_errors=True)
         subprocess.check_call([sys.executable, "-m", "venv", VENV])
+    pip = [PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
+    # A new one chooses among many releases in half the time; without it the old one does.
+    subprocess.call([*pip, "--no-compile", "--upgrade", f"pip>={FAST_PIP}"])
     subprocess.check_call(
         [
-            *(PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check"),
+            *pip,
             "--no-compile",  # Modules are compiled when they are first used; most never are.
             *("--constraint", ROOT / "requirements.lock", "--editable", f"{ROOT}[dev]"),
         ]
@@ -229,33 +233,41 @@ def test() -> int:
         told = said.stdout.decode(errors="replace") if state == "FAILED" else ""
         print(f"{told}{state:7} {title} ({time.monotonic() - started:.0f} s)", flush=True)
 
-    packages = Future()
+    packages, pages = Future(), Future()
+
+    def announced(part_done: Future, work: Callable[[], None]) -> None:
+        """Do a part of the set-up, and tell what waits for it."""
+        try:
+            work()
+        except BaseException as error:
+            part_done.set_exception(error)
+            raise
+        part_done.set_result(None)
 
     def python_side() -> None:
-        try:
-            setup_packages()
-        except BaseException as error:
-            packages.set_exception(error)
-            raise
-        packages.set_result(None)
+        announced(packages, setup_packages)
         setup_kernels()
 
-    def python_checks() -> None:
-        packages.result()
-        for each in python:
+    def checks(ready: Future, listed: list) -> None:
+        ready.result()
+        for each in listed:
             check(*each)
 
-    def node_side() -> None:
-        setup_node()
-        for each in typescript:
-            check(*each)
-
-    *_, chromium = side_by_side(python_side, python_checks, node_side, browser)
-    environment = {**os.environ, "STONE_STACK_BROWSER": chromium}
-    passed, failed, skipped = sum(outcomes), outcomes.count(False), 0
     result = MARKS / "tests.txt"
     result.unlink(missing_ok=True)
-    subprocess.call([PYTHON, "-m", "tests.all", result, *sys.argv[2:]], cwd=ROOT, env=environment)
+    with ThreadPoolExecutor(2) as beside:
+        # They go on beside the tests: what takes one core for long leaves the other to them.
+        checking = [
+            beside.submit(checks, packages, python),
+            beside.submit(checks, pages, typescript),
+        ]
+        *_, chromium = side_by_side(python_side, lambda: announced(pages, setup_node), browser)
+        environment = {**os.environ, "STONE_STACK_BROWSER": chromium}
+        words = [PYTHON, "-m", "tests.all", result, *sys.argv[2:]]
+        subprocess.call(words, cwd=ROOT, env=environment)
+        for each in checking:
+            each.result()
+    passed, failed, skipped = sum(outcomes), outcomes.count(False), 0
     if result.is_file():
         counts = [int(word) for word in result.read_text().split()]
         passed, failed, skipped = passed + counts[0], failed + counts[1], skipped + counts[2]

@@ -21,10 +21,13 @@ SHARED = "STONE_STACK_TEST_DEMO"
 DATA = "data-demo"
 """Where the demo lies below a data folder called ``data``."""
 
+SHRUNK = 2
+"""How many times smaller raw pictures are in tests: what is computed of them takes a quarter."""
 
-def draw(folder: Path) -> None:
+
+def draw(folder: Path, shrunk: int = SHRUNK) -> None:
     """Draw the demo in a folder, and prepare its pictures and what parts are found by."""
-    ws = ensure(DataFolder(folder / DATA))
+    ws = ensure(DataFolder(folder / DATA), shrunk)
     warm(ws, silent())
     for place in alike.unmarked(ws):
         alike.marked(ws, *place)
@@ -32,18 +35,18 @@ def draw(folder: Path) -> None:
 
 
 @cache
-def _drawn() -> Path:
-    if shared := os.environ.get(SHARED):
+def _drawn(shrunk: int) -> Path:
+    if (shared := os.environ.get(SHARED)) and shrunk == SHRUNK:
         return Path(shared)
     folder = Path(tempfile.mkdtemp())
     atexit.register(shutil.rmtree, folder, ignore_errors=True)
-    draw(folder)
+    draw(folder, shrunk)
     return folder
 
 
-def copied() -> Path:
+def copied(shrunk: int = SHRUNK) -> Path:
     """Return a new folder with the demo in it, as it is first drawn."""
-    drawn, folder = _drawn(), Path(tempfile.mkdtemp())
+    drawn, folder = _drawn(shrunk), Path(tempfile.mkdtemp())
     shutil.copytree(drawn, folder, dirs_exist_ok=True)
     with sqlite3.connect(folder / DATA / "stonestack.sqlite3") as database:
         for table, column in (("revision", "body"), ("game", "root")):

@@ -82,6 +82,23 @@ def take_back(ws: Workspace, surface_id: str, base: int, number: int) -> Surface
     return surfaces.get(ws, surface_id)
 
 
+@cache
+def _empty_database() -> bytes:
+    with tempfile.TemporaryDirectory() as holder:
+        data = DataFolder(Path(holder) / "data")
+        Workspace(data).close()
+        return data.database.read_bytes()
+
+
+def begun(root: Path) -> DataFolder:
+    """Return a data folder as a first start leaves it; making its schema each time takes long."""
+    data = DataFolder(root)
+    if not data.database.exists():
+        root.mkdir(parents=True, exist_ok=True)
+        data.database.write_bytes(_empty_database())
+    return data
+
+
 class WorkspaceCase(unittest.TestCase):
     """A test with a real workspace in a temporary folder."""
 
@@ -94,6 +111,6 @@ class WorkspaceCase(unittest.TestCase):
 
     def opened(self) -> Workspace:
         """Open the workspace, as a new start of the server would."""
-        ws = Workspace(DataFolder(self.root / "data"))
+        ws = Workspace(begun(self.root / "data"))
         self.addCleanup(ws.close)
         return ws

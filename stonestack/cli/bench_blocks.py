@@ -133,18 +133,19 @@ _KINDS = {
 }
 
 
-def pictures(side: int) -> dict[str, Bytes]:
-    """Return the pictures by name, uint8 (side, side, 4), opaque."""
-    found = {}
+def pictures(side: int, every: int = 1) -> dict[str, Bytes]:
+    """Return the pictures by name, or only one of so many, uint8 (side, side, 4), opaque."""
     try:
         data = import_module("skimage.data")
     except ImportError:
         print("scikit-image is not installed, so its photographs are left out.")
-    else:
-        for name, member in _PHOTOGRAPHS.items():
-            found[name] = _squared(Image.fromarray(getattr(data, member)()), side)
-    for name in _DEMO:
-        found[name] = _squared(Image.fromarray(SOURCES[name].draw()), side)
+        data = None
+    photographs = _PHOTOGRAPHS if data is not None else {}
+    found = {}
+    for name in [*photographs, *_DEMO][::every]:
+        member = photographs.get(name)
+        drawn = getattr(data, member)() if member else SOURCES[name].draw()
+        found[name] = _squared(Image.fromarray(drawn), side)
     return found
 
 
@@ -194,7 +195,7 @@ def _by_magick(texels: Bytes, kind: _Kind) -> tuple[float, float] | None:
     return taken, psnr(texels[..., : kind.channels], seen)
 
 
-def bench_blocks(side: int, qualities: list[str], output: Path | None) -> None:
+def bench_blocks(side: int, qualities: list[str], output: Path | None, every: int = 1) -> None:
     """Print what each format and quality keeps and takes, and write it as JSON where asked.
 
     Parameters
@@ -204,9 +205,11 @@ def bench_blocks(side: int, qualities: list[str], output: Path | None) -> None:
     qualities : list of str
     output : Path, optional
         Where the figures go as JSON.
+    every : int
+        Take only one of so many pictures.
     """
     rows: list[_Row] = []
-    drawn = pictures(side)
+    drawn = pictures(side, every)
     print(f"{'':15} {'':10} {'PSNR':>8} {'below':>6} {'MP/s':>7} {'time / Pillow':>13}")
     for title, kind in _KINDS.items():
         for quality in (Quality(q) for q in qualities):

@@ -116,7 +116,7 @@ def _parser() -> argparse.ArgumentParser:
         choices=range(1, 21),
         metavar="N",
         default=1,
-        help="for trust: only one of N tiles",
+        help="for trust and blocks: only one of N tiles or pictures",
     )
     bench.add_argument(
         "--side",
@@ -167,7 +167,8 @@ def _bench(options: argparse.Namespace) -> int:
     if options.what == "blocks":
         from stonestack.cli.bench_blocks import bench_blocks
 
-        bench_blocks(min(options.side, 1024), options.quality or qualities(), options.output)
+        side, quality = min(options.side, 1024), options.quality or qualities()
+        bench_blocks(side, quality, options.output, options.every)
         return 0
     if options.what == "set":
         from stonestack.cli.bench_maps import bench_set

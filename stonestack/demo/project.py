@@ -75,8 +75,14 @@ def game_of(data: DataFolder) -> Path:
     return data.root.with_name(f"{data.root.name}-game") / "Saltglass"
 
 
-def ensure(data: DataFolder) -> Workspace:
-    """Open the demo's workspace; it is made the first time, and again if that was interrupted."""
+def ensure(data: DataFolder, shrunk: int = 1) -> Workspace:
+    """Open the demo's workspace; it is made the first time, and again if that was interrupted.
+
+    Parameters
+    ----------
+    shrunk : int
+        How many times smaller raw pictures are made, where time counts more than looks.
+    """
     if not (data.root / MADE).is_file():
         if data.root.exists():
             shutil.rmtree(data.root)
@@ -84,7 +90,7 @@ def ensure(data: DataFolder) -> Workspace:
         if (beside / GAME_MARK).is_file():
             shutil.rmtree(beside)
         workspace = Workspace(data)
-        make(workspace)
+        make(workspace, shrunk)
         (data.root / MADE).write_text("The demo project is whole.\n")
         return workspace
     ws = started(data)
@@ -106,14 +112,14 @@ def _moved_out(ws: Workspace) -> None:
             games.point(ws, project.id, new, moved=True)
 
 
-def make(ws: Workspace) -> None:
+def make(ws: Workspace, shrunk: int = 1) -> None:
     """Make the demo project in an empty workspace."""
     game = game_of(ws.data)
     game.parent.mkdir(exist_ok=True)
     (game.parent / GAME_MARK).write_text("The demo's game lies here; it goes with the demo.\n")
     # Drawing is plain array work that one interpreter cannot share between cores.
     with ProcessPoolExecutor(max_workers=2, mp_context=get_context("spawn")) as pool:
-        drawn = {name: pool.submit(_drawn, name) for name in SOURCES}
+        drawn = {name: pool.submit(_drawn, name, shrunk) for name in SOURCES}
         spare = pool.submit(loose)
         make_game_folder(game)
         project = projects.create(ws, "Saltglass", game)
@@ -149,8 +155,8 @@ def _label(ws: Workspace, project_id: str) -> None:
         surface = surfaces.edit(ws, surface.id, surface.revision, edit)
 
 
-def _drawn(name: str) -> bytes:
-    return SOURCES[name].encoded()
+def _drawn(name: str, shrunk: int) -> bytes:
+    return SOURCES[name].encoded(shrunk)
 
 
 def _surface(ws: Workspace, project_id: str, name: str, picture: bytes) -> str:

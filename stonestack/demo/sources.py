@@ -32,9 +32,12 @@ class RawSource:
     file_name: str
     draw: Callable[[], Bytes]
 
-    def encoded(self) -> bytes:
-        """Draw the picture and store it in the kind its name says."""
-        return encoded(self.draw(), self.file_name)
+    def encoded(self, shrunk: int = 1) -> bytes:
+        """Draw the picture and store it in the kind its name says, so many times smaller."""
+        pixels = self.draw()
+        if shrunk > 1:
+            pixels = np.asarray(Image.fromarray(pixels).reduce(shrunk))
+        return encoded(pixels, self.file_name)
 
 
 def encoded(pixels: Bytes, file_name: str) -> bytes:

@@ -30,14 +30,24 @@ FLAGS = (
     "--enable-unsafe-swiftshader",
     "--disable-gpu-compositing",  # Pages are put together by the CPU; only our views use WebGL.
 )
-UNDRAWN = """
-for (const name of ['drawElements', 'drawArrays', 'generateMipmap']) {
-    WebGL2RenderingContext.prototype[name] = () => {};
-}
-"""
-"""Makes a page whose views draw nothing: without a GPU that takes the processor from all else."""
+UNSHADED, UNLOADED = (
+    "for (const name of [" + ", ".join(f"'{name}'" for name in names) + "]) {"
+    " WebGL2RenderingContext.prototype[name] = () => {}; }"
+    for names in (
+        ("drawElements", "drawArrays", "generateMipmap"),
+        ("texImage2D", "texSubImage2D", "compressedTexImage2D", "compressedTexSubImage2D"),
+    )
+)
+"""Make a page whose views draw nothing, or hand no texels over: without a GPU both take the
+processor from all else."""
 PATIENCE = 60_000
 """Milliseconds that anything on screen may take on a slow shared machine."""
+
+
+def looks(test: Callable[..., None]) -> Callable[..., None]:
+    """Mark a test that looks at what the flat or the light view, or the room, has drawn."""
+    test.__dict__["looks"] = True
+    return test
 
 
 class Server:
@@ -68,11 +78,11 @@ class BrowserCase(unittest.TestCase):
     """A test with a page; anything that the page complains about fails the test."""
 
     playwright: ClassVar[Playwright]
-    page: ClassVar[Page]
+    pages: ClassVar[dict[bool, Page]]
     complaints: ClassVar[list[str]]
     size = (1280, 800)
-    draws: ClassVar[bool] = True
-    """Whether its tests look at what the flat or the light view has drawn."""
+    unlooked: ClassVar[str] = UNSHADED + UNLOADED
+    """What is left out on the page of tests that do not look at what is drawn."""
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -91,15 +101,17 @@ class BrowserCase(unittest.TestCase):
         size = {"width": cls.size[0], "height": cls.size[1]}
         cls.context = cls.browser.new_context(viewport=size)
         cls.context.set_default_timeout(PATIENCE)
-        if not cls.draws:
-            cls.context.add_init_script(UNDRAWN)
         expect.set_options(timeout=PATIENCE)
         cls.complaints = []
-        # One page: a new one costs more than all that most tests do on it.
-        cls.page = cls.new_page()
+        # One page of each kind: a new one costs more than all that most tests do on it.
+        cls.pages = {}
 
     def setUp(self) -> None:
         super().setUp()
+        looks = "looks" in getattr(self, self._testMethodName).__dict__
+        if looks not in self.pages:
+            self.pages[looks] = self.new_page(looks)
+        self.page = self.pages[looks]
         self.complaints.clear()
         # Pictures on their way when a newer change comes are answered with 410: nobody waits.
         self.allowed: tuple[str, ...] = ("410 (GONE)",)
@@ -117,8 +129,11 @@ class BrowserCase(unittest.TestCase):
         self.page.goto("about:blank")
 
     @classmethod
-    def new_page(cls) -> Page:
+    def new_page(cls, draws: bool = False) -> Page:
+        """Open a page whose complaints are heard; its views draw where somebody looks at them."""
         page = cls.context.new_page()
+        if not draws:
+            page.add_init_script(cls.unlooked)
 
         def heard(message: Any) -> None:
             if message.type == "error":
@@ -209,13 +224,14 @@ class DemoCase(BrowserCase):
     """Tests on one demo project, as it is first drawn, in a data folder of their own."""
 
     needs_demo = True
+    shrunk: ClassVar[int] = demo.SHRUNK
     server: ClassVar[Server]
     folder: ClassVar[Path]
 
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
-        cls.folder = demo.copied()
+        cls.folder = demo.copied(cls.shrunk)
         cls.addClassCleanup(shutil.rmtree, cls.folder, ignore_errors=True)
         data = cls.folder / "data"
         cls.server = Server("stonestack.cli.main", "demo", "--port", 0, data=data)

@@ -17,7 +17,7 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from tests.browser.case import DemoCase
+from tests.browser.case import UNSHADED, DemoCase
 from tests.support import noise, png
 
 SIDE, TIMES = 2048, 24
@@ -74,7 +74,7 @@ class Moving(DemoCase):
     """Moves the first slider of each step, a look at a time."""
 
     size: ClassVar[tuple[int, int]] = (2420, 1420)
-    draws = False
+    unlooked: ClassVar[str] = UNSHADED
 
     def runTest(self) -> None:
         page = self.page

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
+from typing import ClassVar
 
 import numpy as np
 from playwright.sync_api import expect
 
-from tests.browser.case import PATIENCE, DemoCase
+from tests.browser.case import PATIENCE, DemoCase, looks
 from tests.browser.test_set import grain, rendered
 from tests.support import noise, png
 
@@ -32,6 +33,8 @@ SETTS = {
 
 class Taking(DemoCase):
     """Goes through the main views as a person would, and keeps what it sees."""
+
+    shrunk: ClassVar[int] = 1
 
     def keep(self, name: str) -> None:
         self.page.mouse.move(640, 795)
@@ -100,6 +103,7 @@ class Taking(DemoCase):
         expect(page.locator("[data-found]")).to_have_count(4, timeout=PATIENCE)
         self.keep("bench-checks")
 
+    @looks
     def runTest(self) -> None:
         PICTURES.mkdir(parents=True, exist_ok=True)
         page = self.page

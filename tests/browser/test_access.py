@@ -8,7 +8,7 @@ from typing import Any
 
 from playwright.sync_api import expect
 
-from tests.browser.case import PATIENCE, DemoCase
+from tests.browser.case import PATIENCE, DemoCase, looks
 
 AXE = Path(__file__).resolve().parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 RUN = """
@@ -83,6 +83,7 @@ class Access(DemoCase):
         expect(page.get_by_label("Name of this state")).to_be_visible()
         self.assert_accessible()
 
+    @looks
     def test_a_mask_that_is_worked_on_and_a_plan_of_a_delivery(self) -> None:
         page = self.page
         page.goto(self.server.address)

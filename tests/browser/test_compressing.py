@@ -7,7 +7,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import expect
 
-from tests.browser.case import PATIENCE, DemoCase
+from tests.browser.case import PATIENCE, DemoCase, looks
 
 
 class Compressing(DemoCase):
@@ -43,6 +43,7 @@ class Compressing(DemoCase):
         expect(page.get_by_role("radio", name="Standard")).to_be_checked(timeout=PATIENCE)
         expect(page.get_by_role("radio", name="Kaiser")).to_be_checked()
 
+    @looks
     def test_what_was_lost_is_shown_by_difference_by_block_and_in_figures(self) -> None:
         page = self.page
         self.open("Iron lattice", "colour")
@@ -76,6 +77,7 @@ class Compressing(DemoCase):
         near.get_by_role("button", name="Close").click()
         expect(page.locator("[data-block]")).to_have_count(0)
 
+    @looks
     def test_one_level_is_looked_at_and_exchanged_for_a_picture_and_made_again(self) -> None:
         page = self.page
         self.open("Verdigris copper", "colour")

@@ -13,7 +13,7 @@ from stonestack.core.blocks import BlockFormat
 from stonestack.core.image import Picture, Space
 from stonestack.demo.originals import make_game_folder
 from stonestack.store.files import write_atomically
-from tests.browser.case import BrowserCase, Server
+from tests.browser.case import BrowserCase, Server, looks
 
 
 class Room(BrowserCase):
@@ -45,6 +45,7 @@ class Room(BrowserCase):
         expect(room).not_to_have_attribute("data-turn", turn or "")
         expect(room).to_have_attribute("data-state", "shown")
 
+    @looks
     def test_one_block_changed_on_disk_changes_the_screen_after_a_reload_only(self) -> None:
         room = self.opened()
         before = self.settled(room)
@@ -62,6 +63,7 @@ class Room(BrowserCase):
         self.assertLess(lower.mean(), 0.5)
         self.assertNotIn("were decoded", self.page.locator("#say").inner_text())
 
+    @looks
     def test_a_missing_texture_is_loud_and_comes_back(self) -> None:
         room = self.opened()
         wall = self.folder / "base/textures/wall_limewash_c.dds"

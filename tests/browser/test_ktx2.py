@@ -19,7 +19,7 @@ from stonestack.core import colour
 from stonestack.core.blocks import BlockFormat, Numbers, bc6h_layout
 from stonestack.core.codecs import ktx2
 from stonestack.core.codecs.texture import Texture
-from tests.browser.case import BrowserCase
+from tests.browser.case import BrowserCase, looks
 from tests.core.test_containers import textures
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -75,6 +75,7 @@ class ThreeLoader(BrowserCase):
         self.page.goto(f"http://127.0.0.1:{server.server_address[1]}/")
         self.page.wait_for_function("window.texels !== undefined")
 
+    @looks
     def test_all_formats_and_levels(self) -> None:
         for format_, texture in textures(64, 32).items():
             if format_ in UNKNOWN:
@@ -93,6 +94,7 @@ class ThreeLoader(BrowserCase):
                     allowed = 3 if format_.info.numbers is Numbers.SIGNED else 1
                     self.assertLessEqual(np.abs(theirs - ours.astype(int)).max(), allowed)
 
+    @looks
     def test_levels_that_are_packed_are_read_alike(self) -> None:
         for format_ in (BlockFormat.BC1, BlockFormat.BC7, BlockFormat.RGBA8):
             texture = textures(64, 32)[format_]
@@ -104,6 +106,7 @@ class ThreeLoader(BrowserCase):
             )
             self.assertEqual(plain, unpacked)
 
+    @looks
     def test_samplers_decode_srgb_as_we_do(self) -> None:
         tried = 0
         for format_, texture in textures(64, 32).items():
@@ -130,6 +133,7 @@ class ThreeLoader(BrowserCase):
                     self.assertTrue((theirs[..., :3] <= high + 2e-3).all())
         self.assertGreaterEqual(tried, 2)
 
+    @looks
     def test_half_precision_blocks_of_every_mode_are_decoded_to_the_bit(self) -> None:
         rng = np.random.default_rng(6)
         for format_ in (BlockFormat.BC6H, BlockFormat.BC6HS):

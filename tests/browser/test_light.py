@@ -11,7 +11,7 @@ from playwright.sync_api import Locator, Route, expect
 from stonestack.core import colour
 from stonestack.core.image import Picture, Space
 from stonestack.core.texels import to_texels
-from tests.browser.case import DemoCase
+from tests.browser.case import DemoCase, looks
 from tests.support import png
 
 SIDE = 256
@@ -112,12 +112,14 @@ class InLight(DemoCase):
         page.get_by_role("radio", name="Plane").click()
         expect(page.get_by_test_id("light")).to_have_attribute("data-stored", re.compile("BC5"))
 
+    @looks
     def test_a_cap_with_green_up_is_lit_from_left_and_above_as_lambert_says_up(self) -> None:
         self.begin()
         self.show(green_down=False)
         self.assert_lambert(180)
         self.assert_lambert(90)
 
+    @looks
     def test_a_cap_with_green_down_in_file_and_game_is_lit_the_same_down(self) -> None:
         self.begin()
         self.show(green_down=True)
@@ -129,6 +131,7 @@ class InLight(DemoCase):
         self.assert_lambert(180)
         self.assert_lambert(90)
 
+    @looks
     def test_a_lamp_that_moves_while_a_map_is_on_its_way_stays_where_it_was_put_late(self) -> None:
         self.begin()
         self.show(green_down=False)

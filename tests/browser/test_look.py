@@ -18,8 +18,6 @@ MAKE_RED = "#e01010"
 
 
 class Look(DemoCase):
-    draws = False
-
     def setUp(self) -> None:
         super().setUp()
         self.opened("Limewash plaster")

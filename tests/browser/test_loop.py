@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Locator, expect
 
-from tests.browser.case import PATIENCE, DemoCase
+from tests.browser.case import PATIENCE, DemoCase, looks
 from tests.core.test_archives import content
 from tests.games import hashes
 from tests.support import png
@@ -54,6 +54,7 @@ class Loop(DemoCase):
         expect(room).to_have_attribute("data-state", "shown", timeout=PATIENCE)
         return room
 
+    @looks
     def test_find_take_change_put_back_see_switch_update_put_all_back_and_restore(self) -> None:
         before = self.own_files()
         self.open_sources()
@@ -158,6 +159,7 @@ class Loop(DemoCase):
         door.write_bytes(original_door)
         self.assertEqual(self.own_files(), before)
 
+    @looks
     def test_an_entry_of_a_container_is_replaced_seen_and_restored(self) -> None:
         before = self.own_files()
         self.open_sources()

@@ -33,8 +33,6 @@ def harbour(root: Path) -> Path:
 
 
 class OwnGame(BrowserCase):
-    draws = False
-
     def setUp(self) -> None:
         super().setUp()
         self.root = Path(tempfile.mkdtemp())

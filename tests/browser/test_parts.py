@@ -12,8 +12,6 @@ from tests.browser.case import DemoCase
 
 
 class Parts(DemoCase):
-    draws = False
-
     def setUp(self) -> None:
         super().setUp()
         page = self.page

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import APIResponse, Locator, Route, expect
 
-from tests.browser.case import PATIENCE, BrowserCase, DemoCase, Server
+from tests.browser.case import PATIENCE, BrowserCase, DemoCase, Server, looks
 from tests.support import noise, png
 
 
@@ -65,6 +65,7 @@ class PathCase(DemoCase):
 
 
 class WholePath(PathCase):
+    @looks
     def test_a_dropped_picture_tiles_is_derived_lit_and_seen_in_the_room(self) -> None:
         page = self.page
         self.open_surface("Limewash plaster")
@@ -96,6 +97,7 @@ class WholePath(PathCase):
         self.assertLess(violet_share(self.settled(room)), 0.01)
         self.assertIn("wall_limewash_c.dds", self.log_text())
 
+    @looks
     def test_a_name_one_letter_off_leaves_the_original_on_screen(self) -> None:
         page = self.page
         self.open_surface("Bottle glass")
@@ -215,6 +217,7 @@ class Working(PathCase):
         page.reload()
         expect(self.cell("normal", "finish")).to_have_attribute("aria-pressed", "true")
 
+    @looks
     def test_single_keys_work_after_a_tick_and_space_still_presses_buttons(self) -> None:
         page = self.page
         self.open_surface("Iron lattice")
@@ -239,6 +242,7 @@ class Working(PathCase):
         page.keyboard.up("Space")
         self.eventually(flat, lambda seen: np.abs(seen - result).mean() < 0.5)
 
+    @looks
     def test_a_moving_control_shows_a_passing_look_and_settles(self) -> None:
         page = self.page
         self.open_surface("Encaustic floor")
@@ -268,8 +272,9 @@ class Working(PathCase):
         note = self.page.get_by_role("alert")
         expect(note).to_contain_text("damaged or cut short")
         expect(note).to_contain_text("save it again")
-        expect(self.cell("colour", "source")).to_contain_text("1423 × 1291")
+        expect(self.cell("colour", "source")).to_contain_text("712 × 646")
 
+    @looks
     def test_a_surface_starts_from_a_picture(self) -> None:
         page = self.page
         page.goto(self.server.address)

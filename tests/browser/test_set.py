@@ -11,8 +11,6 @@ from tests.browser.case import PATIENCE, DemoCase
 
 
 class DerivedSet(DemoCase):
-    draws = False
-
     def document(self) -> dict[str, object]:
         """Return the surface as the server has it."""
         return self.page.evaluate(
@@ -43,7 +41,7 @@ class DerivedSet(DemoCase):
 
         self.cell("occlusion", "steps").click()
         controls = page.get_by_role("complementary", name="Controls")
-        expect(controls).to_contain_text("41.0 texels, 12.0 cm")
+        expect(controls).to_contain_text("20.5 texels, 12.0 cm")
         self.cell("normal", "source").click()
         page.get_by_label("Comes from").select_option(label="Colour")
         expect(page.get_by_role("rowheader", name="Normal")).to_contain_text("from Colour")
@@ -79,8 +77,6 @@ def grain() -> bytes:
 
 class OwnNormals(DemoCase):
     """A normal map of one's own beside a colour that is changed."""
-
-    draws = False
 
     def setUp(self) -> None:
         super().setUp()

@@ -23,8 +23,6 @@ def raw(base: str, side: int = 420, rolled: tuple[int, int] = (0, 0)) -> bytes:
 
 
 class TileCase(DemoCase):
-    draws = False
-
     def score(self, words: str) -> float:
         panel = self.page.get_by_role("region", name="How well it tiles")
         row = panel.locator("dt", has_text=words).locator("xpath=following-sibling::dd[1]")

@@ -17,8 +17,6 @@ INK = (0x20, 0xC0, 0x60)
 
 
 class Touch(DemoCase):
-    draws = False
-
     def setUp(self) -> None:
         super().setUp()
         page = self.page

@@ -184,13 +184,15 @@ def tones(picture: Picture) -> Tones:
         body = np.ascontiguousarray(body[opacity.ravel() > _SOLID])
     luminance = colour.luminance(body)
     low, middle, high = (float(v) for v in np.percentile(luminance, (5, 50, 95)))
-    stored = colour.to_srgb(body) * np.float32(255)
+    red, green, blue = np.moveaxis(colour.to_srgb(body) * np.float32(255), 2, 0)
+    brightest = np.maximum(np.maximum(red, green), blue)
+    darkest = np.minimum(np.minimum(red, green), blue)
     return Tones(
         low=low,
         middle=middle,
         high=high,
-        crushed=float((stored.max(axis=2) < _BLACK).mean()),
-        blown=float((stored.min(axis=2) > _WHITE).mean()),
+        crushed=float((brightest < _BLACK).mean()),
+        blown=float((darkest > _WHITE).mean()),
         lamp=lamp_of(picture),
     )
 

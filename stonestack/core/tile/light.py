@@ -95,15 +95,25 @@ def _terms(width: int, height: int) -> tuple[NDArray[np.int64], Matrix]:
     """
     powers = [(n - j, j) for n in range(_HIGHEST + 1) for j in range(n + 1)]
     kept = [(i, j) for i, j in powers if i < width and j < height]
-    x, y = (np.linspace(-1, 1, count) if count > 1 else np.zeros(1) for count in (width, height))
-    legendre = np.polynomial.legendre.legvander
-    across, down = legendre(x, _HIGHEST), legendre(y, _HIGHEST)
-    columns = [np.multiply.outer(down[:, j], across[:, i]).ravel() for i, j in kept]
-    upright, _ = np.linalg.qr(np.stack(columns, axis=1))
-    shared = np.array(kept), np.asarray(upright, np.float64)
+    along_x, along_y = _upright(width), _upright(height)
+    # Of two variables they are products of those of one: all of lower order lie among them.
+    columns = [np.multiply.outer(along_y[:, j], along_x[:, i]).ravel() for i, j in kept]
+    shared = np.array(kept), np.stack(columns, axis=1)
     for array in shared:
         array.flags.writeable = False
     return shared
+
+
+def _upright(count: int) -> Matrix:
+    """Return polynomials at so many even places, each of length one and upright on those before.
+
+    Returns
+    -------
+    ndarray, shape (count, orders)
+    """
+    places = np.linspace(-1, 1, count) if count > 1 else np.zeros(1)
+    found, _ = np.linalg.qr(np.polynomial.legendre.legvander(places, min(_HIGHEST, count - 1)))
+    return np.asarray(found, np.float64)
 
 
 def _filled(logs: Matrix, solid: NDArray[np.bool_], terms: Matrix) -> Matrix:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from functools import cache
 
 from flask import Response
 from flask_openapi3.openapi import OpenAPI
@@ -196,8 +197,9 @@ class GameView(BaseModel):
     folder: str
 
 
+@cache
 def knowledge() -> Knowledge:
-    """Return the tables of core as the front end needs them."""
+    """Return the tables of core as the front end needs them; nothing in them ever changes."""
     return Knowledge(
         roles={
             role: RoleWords(
