@@ -21,7 +21,7 @@ SHARED = "STONE_STACK_TEST_DEMO"
 DATA = "data-demo"
 """Where the demo lies below a data folder called ``data``."""
 
-SHRUNK = 2
+SHRUNK = 4
 """How many times smaller raw pictures are in tests: what is computed of them takes a quarter."""
 
 

@@ -16,6 +16,8 @@ from stonestack.core.image import Picture, Space
 from stonestack.core.steps import STEPS, grain, palette
 from stonestack.core.texels import to_texels
 from stonestack.core.tile.boundary import CutTile, cut_tile
+from stonestack.core.tile.faults.residual import residual
+from stonestack.core.tile.period import Lattice
 from stonestack.core.tile.scores import tile_scores
 from stonestack.core.tile.ways import FAMILY
 
@@ -36,6 +38,7 @@ def compile_steps() -> None:
     palette.palette(solid, palette.Palette())
     grain.grain(solid, grain.Grain())
     tile_scores(cut_tile(replace(picture, wraps=False), CutTile()))
+    residual(solid.pixels, Lattice((8.0, 0.0), (0.0, 8.0), 1.0))
 
 
 def compile_formats(*formats: BlockFormat) -> None:

@@ -272,7 +272,7 @@ class Working(PathCase):
         note = self.page.get_by_role("alert")
         expect(note).to_contain_text("damaged or cut short")
         expect(note).to_contain_text("save it again")
-        expect(self.cell("colour", "source")).to_contain_text("712 × 646")
+        expect(self.cell("colour", "source")).to_contain_text("356 × 323")
 
     @looks
     def test_a_surface_starts_from_a_picture(self) -> None:

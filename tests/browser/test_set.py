@@ -41,7 +41,7 @@ class DerivedSet(DemoCase):
 
         self.cell("occlusion", "steps").click()
         controls = page.get_by_role("complementary", name="Controls")
-        expect(controls).to_contain_text("20.5 texels, 12.0 cm")
+        expect(controls).to_contain_text("10.2 texels, 12.0 cm")
         self.cell("normal", "source").click()
         page.get_by_label("Comes from").select_option(label="Colour")
         expect(page.get_by_role("rowheader", name="Normal")).to_contain_text("from Colour")

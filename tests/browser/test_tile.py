@@ -17,7 +17,7 @@ from tests.core import defects
 from tests.support import photograph, png
 
 
-def raw(base: str, side: int = 420, rolled: tuple[int, int] = (0, 0)) -> bytes:
+def raw(base: str, side: int = 300, rolled: tuple[int, int] = (0, 0)) -> bytes:
     stored = np.roll(defects.BASES[base](side, 5, False), rolled, axis=(0, 1))
     return png(np.rint(stored * 255).astype(np.uint8))
 
@@ -151,7 +151,7 @@ class RawToTile(TileCase):
 
     def test_whole_repeats_of_a_structure_are_framed_and_the_corners_can_be_moved(self) -> None:
         page = self.page
-        self.begin("quay_bricks.png", raw("bricks"), "Quay bricks")
+        self.begin("quay_bricks.png", raw("bricks", 420), "Quay bricks")
         self.choose_cell("source")
         expect(self.cell("colour", "source")).to_contain_text("420²", timeout=PATIENCE)
         page.get_by_role("button", name="Frame whole repeats").click()
@@ -167,7 +167,7 @@ class RawToTile(TileCase):
 
     def test_the_frame_waits_for_a_late_picture_and_its_first_drag_counts(self) -> None:
         page = self.page
-        self.begin("late_bricks.png", raw("bricks"), "Late bricks")
+        self.begin("late_bricks.png", raw("bricks", 420), "Late bricks")
         held: list[Route] = []
         self.choose_cell("source")
         expect(self.cell("colour", "source")).to_contain_text("420²", timeout=PATIENCE)

@@ -139,7 +139,7 @@ def _spots(field: Floats, ways: list[tuple[float, float]]) -> tuple[float, tuple
     for size in _SIZES:
         if 6 * size > min(height, width):
             break
-        apart_all = _smoothed(waves, size, width) - _smoothed(waves, _SURROUND * size, width)
+        apart_all = _between(waves, size, _SURROUND * size, width)
         chance = math.sqrt(2 * math.log(max(4.0, height * width / (2 * math.pi * size * size))))
         for channel in range(channels):
             apart = apart_all[..., channel] - np.median(apart_all[..., channel])
@@ -155,19 +155,27 @@ def _spots(field: Floats, ways: list[tuple[float, float]]) -> tuple[float, tuple
     return strongest, _apart(found, width, height)
 
 
-def _smoothed(waves: NDArray[np.complexfloating], size: float, width: int) -> Floats:
-    """Return the ring of these waves under a Gaussian of standard deviation ``size``."""
+def _between(waves: NDArray[np.complexfloating], fine: float, broad: float, width: int) -> Floats:
+    """Return the ring of these waves under one Gaussian less that under a broader one.
+
+    Parameters
+    ----------
+    fine, broad : float
+        Standard deviations, in pixels.
+    """
     from scipy import fft
 
     height = waves.shape[0]
-    power = -2 * (math.pi * size) ** 2
-    down, across = (
-        np.exp(power * np.square(waves_of)).astype(np.float32)
-        for waves_of in (np.fft.fftfreq(height), np.fft.rfftfreq(width))
-    )
-    share = np.outer(down, across)[..., np.newaxis]
-    smooth = fft.irfft2(waves * share, s=(height, width), axes=(0, 1), workers=-1)
-    return np.asarray(smooth, dtype=np.float32)
+    share = np.zeros(waves.shape[:2], np.float32)
+    for size, sign in ((fine, 1), (broad, -1)):
+        power = -2 * (math.pi * size) ** 2
+        down, across = (
+            np.exp(power * np.square(waves_of)).astype(np.float32)
+            for waves_of in (np.fft.fftfreq(height), np.fft.rfftfreq(width))
+        )
+        share += sign * np.outer(down, across)
+    kept = waves * share[..., np.newaxis]
+    return np.asarray(fft.irfft2(kept, s=(height, width), axes=(0, 1), workers=-1), np.float32)
 
 
 def _peaks(out: Floats, size: int, channel: int) -> Iterator[Culprit]:

@@ -134,7 +134,7 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
         if fault.strength >= _LEAST and not any(_told(fault, k, width, height) for k in kept):
             kept.append(fault)
     hints = [_strength(e, 1, min(height, width)) for e in evidence if e.excess <= 0]
-    worst = max([*(min(_MOST_HINTED, h) for h in hints), *(k.strength for k in kept)], default=0.0)
+    worst = max([0.0, *(min(_MOST_HINTED, h) for h in hints), *(k.strength for k in kept)])
     return Judged(worst, kept[:_MOST])
 
 

@@ -55,6 +55,8 @@ _OF_A_RIDGE = 0.9
 _PIECES = 32
 _SHORT_ONES = 99.5
 _OF_SHORT_ONES: dict[FaultKind, float] = {"line": 0.9, "tone": 0.7}
+_FAR_OUT = 4.5
+"""Spreads of the usual that it lies away from them."""
 _STANDS_OUT, _CLEARLY = 6.0, 1.0
 """Of what is steady: how many times its error it is, and how far it lies out, as in _LEAST."""
 _ROUNDING = 1e-4
@@ -86,36 +88,41 @@ def line_evidence(values: Floats, lattice: Lattice | None = None) -> list[Eviden
         How it recurs, in pixels.
     """
     found: list[Evidence] = []
+    scales = finer_to_coarser(values, _SCALES)
     for axis in (1, 0):
         rest = residual(values, lattice, axis)
         # Joints are steady; what is steady besides shows in the rest.
-        found += _along(values, axis, rest is None, _RUNS)
+        found += _along(scales, axis, rest is None, _RUNS)
         if rest is not None:
             # What is left where joints are not quite alike is no fault.
             scale = values.shape[1] / rest.shape[1]
             found += [
                 replace(e, excess=e.excess - _UNEVEN).larger(scale)
-                for e in _along(rest, axis, True, _RUNS[:1])
+                for e in _along(finer_to_coarser(rest, _SCALES), axis, True, _RUNS[:1])
             ]
     return found
 
 
-def _along(ring: Floats, axis: int, look_steady: bool, runs: tuple[int, ...]) -> list[Evidence]:
-    """Look for lines that run down, or for axis 0 across."""
+def _along(
+    scales: list[Floats], axis: int, look_steady: bool, runs: tuple[int, ...]
+) -> list[Evidence]:
+    """Look for lines that run down, or for axis 0 across, in a ring at several scales."""
     if axis == 1:
-        return _along_columns(ring, look_steady, runs)
-    turned = np.ascontiguousarray(ring.transpose(1, 0, 2))
+        return _along_columns(scales, look_steady, runs)
+    turned = [np.ascontiguousarray(scale.transpose(1, 0, 2)) for scale in scales]
     return [
         Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size)
         for e in _along_columns(turned, look_steady, runs)
     ]
 
 
-def _along_columns(values: Floats, look_steady: bool, runs: tuple[int, ...]) -> list[Evidence]:
-    height, width = values.shape[:2]
-    mean = max(float(values.mean()), 0.05)
+def _along_columns(
+    scales: list[Floats], look_steady: bool, runs: tuple[int, ...]
+) -> list[Evidence]:
+    height, width = scales[0].shape[:2]
+    mean = max(float(scales[0].mean()), 0.05)
     found: list[Evidence] = []
-    for scale in finer_to_coarser(values, _SCALES):
+    for scale in scales:
         columns = scale.shape[1]
         pixel = width / columns
         for profile in _profiles(scale, runs):
@@ -123,10 +130,8 @@ def _along_columns(values: Floats, look_steady: bool, runs: tuple[int, ...]) -> 
             if len(top) <= _USUAL:
                 continue
             x = top[0]
-            excess = (
-                _excess(profile.values, top, profile.kind) / _LEAST[profile.kind, profile.run] - 1
-            )
-            if excess <= HINT:
+            excess = _excess(profile.values, top) / _LEAST[profile.kind, profile.run] - 1
+            if excess <= HINT or not _is_clear(profile.values, x, profile.kind):
                 continue
             wide = pixel if profile.kind == _LINE else 2 * pixel
             left = x * pixel if profile.kind == _LINE else (x + 1) * pixel - pixel
@@ -144,7 +149,7 @@ def _along_columns(values: Floats, look_steady: bool, runs: tuple[int, ...]) -> 
                 if stays != (profile.kind == _TONE):
                     # A line steps up and down again, a step of tone stays.
                     continue
-                pieces = _pieces(scale, profile.kind)
+                pieces = _pieces(_short_means(scale), profile.kind)
                 if size < _OF_SHORT_ONES[profile.kind] * _short_ones(pieces, x):
                     # The matter has such lines, only shorter or slanted.
                     continue
@@ -169,8 +174,9 @@ def _steady(scale: Floats, pixel: float, mean: float) -> list[Evidence]:
     """
     height = len(scale) * pixel
     found: list[Evidence] = []
+    short = _short_means(scale)
     for kind in (_TONE, _LINE):
-        pieces = _pieces(scale, kind)
+        pieces = _pieces(short, kind)
         means = pieces.mean(axis=0)
         size = np.linalg.norm(means, axis=1)
         along = np.einsum("pxc,xc->px", pieces, means / np.maximum(size, 1e-9)[:, np.newaxis])
@@ -217,10 +223,14 @@ def _step_across(scale: Floats, x: int, first: float, run: int) -> float:
     return float(np.abs(after.mean(axis=(0, 1)) - before.mean(axis=(0, 1))).mean())
 
 
-def _pieces(scale: Floats, kind: FaultKind) -> Floats:
-    """Return how short pieces of columns stand out, shape (pieces, columns, channels)."""
+def _short_means(scale: Floats) -> Floats:
+    """Return the means of short pieces of columns, shape (pieces, columns, channels)."""
     edges = np.linspace(0, len(scale), _PIECES + 1).astype(int)
-    means = np.stack([scale[a : max(b, a + 1)].mean(axis=0) for a, b in pairwise(edges)])
+    return np.stack([scale[a : max(b, a + 1)].mean(axis=0) for a, b in pairwise(edges)])
+
+
+def _pieces(means: Floats, kind: FaultKind) -> Floats:
+    """Return how short pieces of columns stand out."""
     return _steps(means) if kind == _TONE else _ridges(means)
 
 
@@ -246,18 +256,19 @@ def _ridges(means: Floats) -> Floats:
     return np.asarray(means - beside * np.float32(0.5), np.float32)
 
 
-def _excess(profile: Floats, top: list[int], kind: FaultKind) -> float:
+def _excess(profile: Floats, top: list[int]) -> float:
     """Return how far the largest lies out, in steps from the third largest to the ninth."""
     first, third, usual = (float(profile[top[n]]) for n in (0, _THIRD, _USUAL))
+    return (first - third - 0.05) / (third - usual + 0.25) * min(1.0, len(profile) / _FEW)
+
+
+def _is_clear(profile: Floats, x: int, kind: FaultKind) -> bool:
+    """Tell whether a column lies far from the middling one, against how others do."""
     middle = float(np.median(profile))
     if kind == _SEAM:
         spread = 1.4826 * float(np.median(np.abs(profile - middle))) + 1e-3
-        clear = (first - middle) / spread
-    else:
-        clear = math.exp(first - middle) * 0.6745
-    if clear < 4.5:
-        return 0.0
-    return (first - third - 0.05) / (third - usual + 0.25) * min(1.0, len(profile) / _FEW)
+        return (float(profile[x]) - middle) / spread >= _FAR_OUT
+    return math.exp(float(profile[x]) - middle) * 0.6745 >= _FAR_OUT
 
 
 def _profiles(scale: Floats, runs: tuple[int, ...]) -> Iterator[_Profile]:

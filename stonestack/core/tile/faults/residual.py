@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core.image import Floats
+from stonestack.core.parallel import over_bands, rows_worth
 from stonestack.core.resize import at_most
 from stonestack.core.tile.period import Lattice
 
@@ -43,10 +44,7 @@ def residual(values: Floats, lattice: Lattice | None, axis: int | None = None) -
     steps = _steps(lattice, values.shape[:2], axis)
     if len(steps) < 2:
         return None
-    total = np.zeros_like(values)
-    for x, y in steps:
-        total += _moved(values, x, y)
-    return np.asarray(values - total / np.float32(len(steps)) + values.mean(), np.float32)
+    return np.asarray(values - _mean_of_moved(values, steps) + values.mean(), np.float32)
 
 
 def _steps(lattice: Lattice, shape: tuple[int, ...], axis: int | None) -> list[tuple[float, float]]:
@@ -65,13 +63,18 @@ def _steps(lattice: Lattice, shape: tuple[int, ...], axis: int | None) -> list[t
     return [(float(s * x), float(s * y)) for x, y in near for s in (1, -1)]
 
 
-def _moved(values: Floats, x: float, y: float) -> Floats:
-    """Return the ring as it is a step away, between pixels by straight lines."""
-    left, top = int(np.floor(x)), int(np.floor(y))
-    fx, fy = np.float32(x - left), np.float32(y - top)
-    out = np.zeros_like(values)
-    for dx, wx in ((left, 1 - fx), (left + 1, fx)):
-        for dy, wy in ((top, 1 - fy), (top + 1, fy)):
-            if wx * wy > 0:
-                out += np.roll(values, (-dy, -dx), axis=(0, 1)) * np.float32(wx * wy)
-    return out
+def _mean_of_moved(values: Floats, steps: list[tuple[float, float]]) -> Floats:
+    """Return the mean of a ring as it is some steps away."""
+    from stonestack.core.tile.faults.residual_kernels import mean_of_moved
+
+    height, _, channels = values.shape
+    rows = np.ascontiguousarray(values, np.float32).reshape(height, -1)
+    whole = np.floor(steps)
+    part = np.asarray(np.array(steps) - whole, np.float32)
+    out = np.empty_like(rows)
+    over_bands(
+        lambda a, b: mean_of_moved(rows, channels, whole.astype(np.int64), part, out, a, b),
+        height,
+        rows_worth(len(steps) * rows.shape[1]),
+    )
+    return out.reshape(values.shape)
