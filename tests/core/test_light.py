@@ -6,12 +6,24 @@ import numpy as np
 
 from stonestack.core import colour
 from stonestack.core.image import Picture, Space
-from stonestack.core.tile.light import BalanceLight, balance_light, light_field
+from stonestack.core.tile.light import BalanceLight, _terms, balance_light, light_field
 from stonestack.demo.paint import Canvas
 from stonestack.trials import lights
 from stonestack.trials.matters import drawn
 
 SEED = 804
+
+
+class Terms(unittest.TestCase):
+    def test_they_are_upright_and_hold_every_polynomial_of_their_order(self) -> None:
+        for width, height in ((96, 96), (96, 40), (12, 3), (1, 5)):
+            powers, terms = _terms(width, height)
+            np.testing.assert_allclose(terms.T @ terms, np.eye(len(powers)), atol=1e-9)
+            y, x = np.mgrid[0:height, 0:width].reshape(2, -1) / max(width, height)
+            for order in range(min(width, height, 11)):
+                kept = terms[:, powers.sum(axis=1) <= order]
+                one = (x + 0.3 * y) ** order
+                np.testing.assert_allclose(kept @ (kept.T @ one), one, atol=1e-9)
 
 
 class Lamps(unittest.TestCase):

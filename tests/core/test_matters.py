@@ -1,12 +1,16 @@
 """What a surface is made of: its table, its guess, and what follows for its maps."""
 
+import threading
+import time
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
 
 from stonestack.core import colour, edits
 from stonestack.core.document import MapOrigin, Surface, new_surface
+from stonestack.core.errors import Cancelled
 from stonestack.core.image import Picture, Space
 from stonestack.core.materials import PhysicalKind
 from stonestack.core.matter_guess import guess_matter
@@ -130,6 +134,39 @@ class Remembering(unittest.TestCase):
 
         self.assertEqual([find(v) for v in (1, 2, 1, 3, 1, 2)], [1, 2, 1, 3, 1, 2])
         self.assertEqual(asked, [1, 2, 3, 2])
+
+    def test_who_asks_while_it_is_found_out_waits_for_that(self) -> None:
+        known: Remembered[int] = Remembered()
+        values, asked, at_work = np.zeros((2, 2), np.float32), [], threading.Event()
+
+        def work() -> int:
+            asked.append(1)
+            at_work.set()
+            time.sleep(0.2)
+            return 7
+
+        with ThreadPoolExecutor(3) as pool:
+            first = pool.submit(known.of, values, work=work)
+            at_work.wait(10)
+            others = [pool.submit(known.of, values, work=work) for _ in range(2)]
+            self.assertEqual([one.result(10) for one in (first, *others)], [7, 7, 7])
+        self.assertEqual(asked, [1])
+
+    def test_after_a_failure_who_waited_tries_anew(self) -> None:
+        known: Remembered[int] = Remembered()
+        values, at_work = np.zeros((2, 2), np.float32), threading.Event()
+
+        def stopped() -> int:
+            at_work.set()
+            time.sleep(0.2)
+            raise Cancelled
+
+        with ThreadPoolExecutor(2) as pool:
+            first = pool.submit(known.of, values, work=stopped)
+            at_work.wait(10)
+            second = pool.submit(known.of, values, work=lambda: 3)
+            self.assertRaises(Cancelled, first.result, 10)
+            self.assertEqual(second.result(10), 3)
 
     def test_what_else_it_depends_on_parts_it(self) -> None:
         known: Remembered[int] = Remembered()

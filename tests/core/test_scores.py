@@ -2,10 +2,12 @@ import unittest
 from itertools import pairwise
 
 import numpy as np
+from scipy.ndimage import map_coordinates
 from scipy.stats import spearmanr
 
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.tile.faults.residual import _mean_of_moved
 from stonestack.core.tile.period import find_lattice_of
 from stonestack.core.tile.repetition import repetition
 from stonestack.core.tile.scores import TileScores, tile_scores
@@ -265,6 +267,26 @@ class Faults(unittest.TestCase):
             if any(fault.strength >= 1 for fault in scores.faults):
                 named[matter] = scores.faults
         self.assertLessEqual(len(named), 1, named)
+
+    def test_nothing_to_see_is_no_less_than_that(self) -> None:
+        values = defects.BASES["weave"](200, 3, True).astype(np.float32)
+        values[:, 66:166] = np.minimum(1, values[:, 66:166] * np.float32(1.02))
+        self.assertGreaterEqual(scored(linear(values)).fault, 0)
+
+    def test_what_is_left_of_a_structure_is_what_places_whole_steps_away_do_not_have(self) -> None:
+        ring = np.random.default_rng(7).random((48, 40, 3), dtype=np.float32)
+        steps = [(9.25, 1.5), (-9.25, -1.5), (0.0, 12.0), (0.0, -12.0)]
+        rows, columns = np.arange(48)[:, np.newaxis], np.arange(40)[np.newaxis]
+        found = np.zeros_like(ring)
+        for x, y in steps:
+            at = [rows + y, columns + x]
+            inside = [*at, np.zeros((48, 40))]
+            for channel in range(3):
+                inside[2][:] = channel
+                found[..., channel] += map_coordinates(
+                    ring, np.broadcast_arrays(*inside), order=1, mode="grid-wrap"
+                )
+        np.testing.assert_allclose(_mean_of_moved(ring, steps), found / 4, atol=1e-5)
 
     def test_boxes_have_their_middle_in_the_tile(self) -> None:
         for matter in ("grit", "wall"):
