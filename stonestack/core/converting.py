@@ -195,9 +195,8 @@ def _copied(
     if making["mips"] and len(levels) < count and texture.elements == 1:
         picture = texture.picture(ROLES[role].space)
         how = Making(filter=making["filter"], quality=making["quality"], mask=ROLES[role].mask)
-        made = codecs.compress(picture, texture.format, how).levels
         words = f"Its blocks are copied as they are; {count - len(levels)} levels are made."
-        levels = (*levels, *made[len(levels) :])
+        levels = codecs.compress(picture, texture.format, how, kept=levels).levels
     return Converted(container.written(replace(texture, srgb=srgb, levels=levels)), words)
 
 

@@ -7,14 +7,17 @@ import sys
 import tempfile
 import time
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from PIL import Image
 
 from stonestack.cli.main import main
-from stonestack.core import edits
+from stonestack.core import codecs, edits
+from stonestack.core.codecs import dds
 from stonestack.core.deliveries import Delivery
+from stonestack.core.image import Space
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.services import deliveries, projects, sources, surfaces
@@ -135,6 +138,23 @@ class Convert(CommandCase):
         code, _, err = self.run_command("gather", self.root / "no.dds", *faces[:5], "--cube")
         self.assertEqual((code, "six square faces" in err), (1, True))
         self.assertFalse((self.root / "no.dds").exists())
+
+    def test_levels_that_a_texture_lacks_are_made_and_those_that_it_has_are_copied(self) -> None:
+        picture, whole = self.root / "in.png", self.root / "whole.dds"
+        few, again = self.root / "few.dds", self.root / "again.dds"
+        Image.fromarray(photograph("coffee", 64)).save(picture)
+        self.run_command("convert", picture, whole, "--format", "bc1")
+        texture = dds.read(whole.read_bytes())
+        turned = bytes(reversed(texture.levels[1]))
+        few.write_bytes(dds.write(replace(texture, levels=(texture.levels[0], turned)), "legacy"))
+        code, words, _ = self.run_command("convert", few, again)
+        self.assertEqual(code, 0)
+        self.assertIn("copied as they are; 5 levels are made.", words)
+        levels = dds.read(again.read_bytes()).levels
+        self.assertEqual(levels[:2], (texture.levels[0], turned))
+        # The rest come of the largest as it is stored.
+        made = codecs.compress(texture.picture(Space.LINEAR), texture.format).levels
+        self.assertEqual(levels[2:], made[2:])
 
     def test_what_cannot_be_is_said_and_nothing_is_written(self) -> None:
         source = self.saved("in.png", raw_picture())

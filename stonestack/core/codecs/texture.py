@@ -275,6 +275,7 @@ def compress(
     format_: BlockFormat,
     making: Making = Making(),
     normals: Picture | None = None,
+    kept: tuple[bytes, ...] = (),
 ) -> Texture:
     """Make the levels of a picture by the rules of its kind, and encode each.
 
@@ -286,6 +287,8 @@ def compress(
     making : Making
     normals : Picture, optional
         Normals of the same surface, where gloss or roughness is made.
+    kept : tuple of bytes
+        The largest levels, where they are there already: only the others are encoded.
     """
     picture = spread(picture)
     metric = metric_of(picture) if making.metric is None else making.metric
@@ -303,8 +306,11 @@ def compress(
         srgb=picture.space is Space.LINEAR and FORMATS[format_].vk_srgb != 0,
         width=picture.width,
         height=picture.height,
-        levels=tuple(
-            blocks.encode(format_, stored(level, format_), making.quality, metric)
-            for level in pictures
+        levels=(
+            *kept,
+            *(
+                blocks.encode(format_, stored(level, format_), making.quality, metric)
+                for level in pictures[len(kept) :]
+            ),
         ),
     )
