@@ -140,8 +140,10 @@ def install_python() -> None:
         shutil.rmtree(VENV, ignore_errors=True)
         subprocess.check_call([sys.executable, "-m", "venv", VENV])
     pip = [PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
-    # A new one chooses among many releases in half the time; without it the old one does.
-    subprocess.call([*pip, "--no-compile", "--upgrade", f"pip>={FAST_PIP}"])
+    # A new one chooses among many releases in half the time.
+    newer = [*pip, "--no-compile", "--upgrade", f"pip>={FAST_PIP}"]
+    if subprocess.run(newer, capture_output=True).returncode:
+        print(f"pip {FAST_PIP} is not to be had; the one that is there takes longer.", flush=True)
     subprocess.check_call(
         [
             *pip,
