@@ -74,6 +74,7 @@ class OwnGame(BrowserCase):
             route.fulfill(json={"job": {**job, **state, "result": None, "problem": None}})
 
         page.route("**/api/preparing", answer)
+        page.reload()  # what was asked before is answered by the server
         self.start_project()
         bar = page.get_by_role("progressbar", name="Preparing")
         expect(bar).to_have_attribute("aria-valuenow", "40")
