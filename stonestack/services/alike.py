@@ -21,7 +21,7 @@ from stonestack.store.tables import EntryRow
 
 NEAR_LOOK = 74
 """Bits, of 256, within which another picture counts as looking alike."""
-_PARTS = "parts2"
+_PARTS = "parts3"
 """What features are kept as."""
 _TIMED_FROM = 8
 """So many are timed before it is said how long the rest takes."""
@@ -144,7 +144,7 @@ def _by_parts(
             progress.at(done / len(contents), words)
             agreed, took = future.result()
             left.took(took)
-            if agreed >= local.ENOUGH:
+            if agreed:
                 scores.append((entry_id, agreed))
     finally:
         pool.shutdown(cancel_futures=True)

@@ -310,8 +310,8 @@ class Finding(CatalogueCase):
         place.write_bytes(changed)
         unlike = encoded(np.random.default_rng(5).integers(0, 256, (64, 64, 4), np.uint8))
         alike.like(self.ws, [self.id], unlike, silent())
-        self.assertTrue(self.ws.cache.read(single.sha256, "parts2") is None)
-        self.assertTrue(self.ws.cache.read(sha256(changed), "parts2"))
+        self.assertTrue(self.ws.cache.read(single.sha256, "parts3") is None)
+        self.assertTrue(self.ws.cache.read(sha256(changed), "parts3"))
 
     def test_the_games_log_tells_what_it_read(self) -> None:
         (self.game / "engine.log").write_text("read   tex/wall_c.dds  BC1\nmissing tex/none.dds\n")

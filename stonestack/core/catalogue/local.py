@@ -3,8 +3,9 @@
 Scale-invariant features (D. Lowe, "Distinctive Image Features from Scale-Invariant Keypoints",
 IJCV 2004), compared by the Hellinger kernel (R. Arandjelović and A. Zisserman, "Three Things
 Everyone Should Know to Improve Object Retrieval", CVPR 2012), matched both ways, and kept where
-one turn, scale and shift explains them (M. Fischler and R. Bolles, "Random Sample Consensus",
-1981).
+one turn, scale and shift explains them. Two matches tell a shift, a turn and a scale; the features
+themselves have a size and a direction, so that only those pairs are tried whose own turn and
+scale say the same (as in Lowe's section 7.3). Nothing is drawn at random.
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Final
 
 import cv2
 import numpy as np
@@ -27,16 +29,25 @@ _ASKED = 600
 _SCALE = 512
 """Marks are stored in bytes; their unit length is this."""
 _NEAR = 0.55 * _SCALE
-_SIZE = 128
+_SIZE, _POINT = 128, 16
+"""Bytes of a mark and of a point."""
 _LEAST_CONTRAST = 0.005
 _KEPT = (0.4, 0.33, 0.27)
 """Shares kept for features of each octave, the finest first; the last stands for all coarser."""
-_LEAST_PAIRS = 4
-_BY_CHANCE = 0.1
-_DRAWS = 600
-"""Pairs of pairs that are tried: where a tenth agree, two of these are found 99 times of 100."""
-ENOUGH = 7
-"""Matches that agree on one place, below which they may be chance."""
+_PLACE: Final = 4.0
+"""How many pixels of the picture that is held two matches may be apart from one place."""
+_SCALES, _TURN = np.float32(np.log(1.5)), np.float32(np.radians(22))
+"""How far a feature's own scale, as a logarithm, and turn may be from those of the place."""
+_APART: Final = 8.0
+"""Pixels between two matches, below which they tell too little about turn and scale."""
+_PAIRS: Final = 3000
+"""Pairs of matches that are tried at most, those whose scale and turn agree best."""
+_LEAST, _MOST_SCALE = 0.1, 10.0
+_LEAST_AGREED, _BY_CHANCE = 5.0, 0.03
+"""Matches that agree on one place by chance: so many, and this share of all."""
+_WIDE = 0.3
+"""Spread of those that agree, across where they are narrowest, beside that of all features of
+either picture: along one joint much looks alike."""
 
 
 @dataclass(frozen=True)
@@ -45,7 +56,8 @@ class Features:
 
     Parameters
     ----------
-    points : ndarray, float32, shape (count, 2)
+    points : ndarray, float32, shape (count, 4)
+        Across, down, the logarithm of the size in pixels, and the direction in radians.
     marks : ndarray, uint8, shape (count, 128)
     """
 
@@ -59,9 +71,10 @@ class Features:
     @staticmethod
     def read(data: bytes) -> Features:
         """Read features from :meth:`stored`."""
-        count = len(data) // (8 + _SIZE)
-        points = np.frombuffer(data, "<f4", count * 2).reshape(-1, 2)
-        return Features(points, np.frombuffer(data, np.uint8, offset=count * 8).reshape(-1, _SIZE))
+        count = len(data) // (_POINT + _SIZE)
+        points = np.frombuffer(data, "<f4", count * 4).reshape(-1, 4)
+        marks = np.frombuffer(data, np.uint8, offset=count * _POINT).reshape(-1, _SIZE)
+        return Features(points, marks)
 
 
 def features(texels: Bytes, asked: bool = False) -> Features:
@@ -86,10 +99,12 @@ def features(texels: Bytes, asked: bool = False) -> Features:
     picked = _picked(finder.detect(grey, None), _ASKED if asked else _MOST)
     points, marks = finder.compute(grey, picked)
     if marks is None:
-        return Features(np.zeros((0, 2), np.float32), np.zeros((0, _SIZE), np.uint8))
-    places = np.array([p.pt for p in points], np.float32) / np.float32(scale)
+        return Features(np.zeros((0, 4), np.float32), np.zeros((0, _SIZE), np.uint8))
+    told = [(*p.pt, p.size, p.angle) for p in points]
+    across, down, size, degrees = np.array(told, np.float32).T
+    places = np.stack([across / scale, down / scale, np.log(size / scale), np.radians(degrees)], 1)
     rooted = np.sqrt(marks / (marks.sum(axis=1, keepdims=True) + 1e-7)) * _SCALE
-    return Features(places, np.clip(np.rint(rooted), 0, 255).astype(np.uint8))
+    return Features(places.astype(np.float32), np.clip(np.rint(rooted), 0, 255).astype(np.uint8))
 
 
 def _picked(points: Sequence[cv2.KeyPoint], most: int) -> list[cv2.KeyPoint]:
@@ -124,7 +139,7 @@ class Sought:
 
     def agreement(self, held: Features) -> int:
         """Return how many features agree with a picture's on one place, whichever way it is."""
-        if len(held.points) < _LEAST_PAIRS or len(self._marks) == 0:
+        if len(held.points) == 0 or len(self._marks) == 0:
             return 0
         marks = held.marks.astype(np.float32)
         apart = self._squares - 2 * (self._marks @ marks.T) + np.square(marks).sum(axis=1)
@@ -144,20 +159,69 @@ def _agreement(
     apart : ndarray, float32, shape (asked, held)
         Squared distances of their marks.
     """
-    if len(asked) < _LEAST_PAIRS:
+    if len(asked) == 0:
         return 0
     ours = np.arange(len(asked))
     theirs = apart.argmin(axis=1)
     mutual = (apart.argmin(axis=0)[theirs] == ours) & (apart[ours, theirs] <= _NEAR**2)
-    pairs = int(mutual.sum())
-    if pairs < ENOUGH:
+    agreed = on_one_place(asked[mutual], held[theirs[mutual]])
+    if len(agreed) < _LEAST_AGREED + _BY_CHANCE * int(mutual.sum()):
         return 0
-    move, inside = cv2.estimateAffinePartial2D(
-        asked[mutual], held[theirs[mutual]], ransacReprojThreshold=4.0, maxIters=_DRAWS
+    ours = ours[mutual][agreed]
+    wide = max(
+        _narrowest(asked[ours]) / _narrowest(asked),
+        _narrowest(held[theirs[ours]]) / _narrowest(held),
     )
-    if move is None:
-        return 0
-    scale = float(np.hypot(move[0, 0], move[1, 0]))
-    agreed = int(inside.sum())
-    # Of many pairs some agree by chance.
-    return agreed if 0.1 < scale < 10 and agreed >= _BY_CHANCE * pairs + 4 else 0
+    return len(agreed) if wide > _WIDE else 0
+
+
+def _narrowest(points: NDArray[np.float32]) -> float:
+    """Return the spread of points, in pixels, in the direction in which it is least."""
+    least = float(np.linalg.eigvalsh(np.cov(points[:, :2].T))[0])
+    return float(np.sqrt(max(1.0, least)))
+
+
+def on_one_place(asked: NDArray[np.float32], held: NDArray[np.float32]) -> NDArray[np.intp]:
+    """Return which matches one turn, scale and shift explains: as many as there are.
+
+    Parameters
+    ----------
+    asked, held : ndarray, float32, shape (matches, 4)
+        Points as :class:`Features` has them.
+    """
+    # Places as complex numbers: a turn and a scale together are one factor.
+    ours, theirs = (p[:, 0].astype(np.float64) + 1j * p[:, 1] for p in (asked, held))
+    grown, turned = held[:, 2] - asked[:, 2], held[:, 3] - asked[:, 3]
+    one, other = np.triu_indices(len(ours), 1)
+    span = ours[other] - ours[one]
+    wide = np.abs(span) * np.exp(np.maximum(grown[one], 0)) >= _APART
+    one, other, span = one[wide], other[wide], span[wide]
+    factor = (theirs[other] - theirs[one]) / span
+    scale = np.log(np.maximum(np.abs(factor), 1e-9)).astype(np.float32)
+    turn = np.angle(factor).astype(np.float32)
+    off = np.maximum(
+        _off(scale, turn, grown[one], turned[one]), _off(scale, turn, grown[other], turned[other])
+    )
+    fit = (off < 1) & (scale > np.log(_LEAST)) & (scale < np.log(_MOST_SCALE))
+    tried = np.flatnonzero(fit)
+    if len(tried) > _PAIRS:
+        tried = tried[np.argpartition(off[tried], _PAIRS)[:_PAIRS]]
+    if len(tried) == 0:
+        return tried
+    factor, scale, turn = factor[tried, None], scale[tried, None], turn[tried, None]
+    shift = theirs[one[tried], None] - factor * ours[one[tried], None]
+    near = np.abs(factor * ours + shift - theirs) < _PLACE * np.clip(np.abs(factor), 1, 2)
+    agreed: NDArray[np.bool_] = near & (_off(scale, turn, grown, turned) < 1)
+    return np.flatnonzero(agreed[agreed.sum(axis=1).argmax()])
+
+
+def _off(
+    scale: NDArray[np.float32],
+    turn: NDArray[np.float32],
+    grown: NDArray[np.float32],
+    turned: NDArray[np.float32],
+) -> NDArray[np.float32]:
+    """Return how far features' own scale and turn are from a place's; below 1 they agree."""
+    around = np.abs((turned - turn + np.pi) % (2 * np.pi) - np.pi)
+    off: NDArray[np.float32] = np.maximum(np.abs(grown - scale) / _SCALES, around / _TURN)
+    return off
