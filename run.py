@@ -4,8 +4,8 @@
 python3 run.py demo     start with the demo project
 python3 run.py serve    start with your own data
 python3 run.py setup    set up only
-python3 run.py test     run every check and test
-python3 run.py sweep    the slow sweeps beside: seeded tests at full length, the browser ten times
+python3 run.py test     run every check, and the tests of every run
+python3 run.py sweep    the slow ones beside: journeys, seeds, busy (docs/architecture.md)
 """
 
 from __future__ import annotations
@@ -54,7 +54,9 @@ def main() -> int:
             return 0
         if command == "sweep":
             environment = {**os.environ, "STONE_STACK_BROWSER": browser()}
-            return subprocess.call([PYTHON, "-m", "tests.sweep"], cwd=ROOT, env=environment)
+            return subprocess.call(
+                [PYTHON, "-m", "tests.sweep", *sys.argv[2:]], cwd=ROOT, env=environment
+            )
         return subprocess.call([BIN / f"stone-stack{EXE}", command, *sys.argv[2:]])
     except Missing as missing:
         print(missing, file=sys.stderr)

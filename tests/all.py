@@ -1,8 +1,9 @@
 """Run every unittest and write the counts: ``python -m tests.all RESULT [PATTERN …]``.
 
 Tests run class by class in two processes more than the machine has cores, browser tests beside
-the others. Classes that say ``needs_demo = True`` begin as soon as it is drawn. A class that
-measures time says ``alone = True``; those run last, one after the other.
+the others. What is marked ``swept`` is left for the sweep. Classes that say ``needs_demo = True``
+begin as soon as it is drawn. A class that measures time says ``alone = True``; those run last, one
+after the other.
 """
 
 from __future__ import annotations
@@ -22,6 +23,7 @@ from pathlib import Path
 from typing import Any
 
 from tests.drawn import SHARED, draw
+from tests.sizes import is_due
 
 _SLOW = 3.0
 _FIRST = (
@@ -133,9 +135,13 @@ def main() -> int:
     last: set[str] = set()
     demo: set[str] = set()
     broken: list[str] = []
+    left = 0
     for test in _tests(loader.discover("tests", pattern="test_*.py", top_level_dir=".")):
         if test.__class__.__module__ == "unittest.loader":
             broken.append(str(test))
+            continue
+        if not is_due(test, test.id().rpartition(".")[2]):
+            left += 1
             continue
         name = f"{test.__class__.__module__}.{test.__class__.__qualname__}"
         classes.setdefault(name, []).append(test.id())
@@ -143,6 +149,8 @@ def main() -> int:
             last.add(name)
         if getattr(test, "needs_demo", False):
             demo.add(name)
+    if left:
+        print(f"Left for another run: {left} tests", flush=True)
     together = sorted((n for n in classes if n not in last), key=lambda n: (_rank(n), n))
     total = Outcome("all")
     # More than there are cores: browser tests wait for answers much of their time.

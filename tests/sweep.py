@@ -1,6 +1,7 @@
-"""What takes too long for every run: ``python3 run.py sweep``.
+"""What takes too long for every run: ``python3 run.py sweep [PART …]``.
 
-Seeded tests at their full length, then the browser tests ten times beside a busy core.
+``journeys``: tests that every run leaves out, once. ``seeds``: seeded tests at their full length.
+``busy``: all browser tests ten times beside a busy core. All three where none is named.
 """
 
 from __future__ import annotations
@@ -12,7 +13,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from tests.sizes import SWEEP
+from tests.sizes import SWEEP, SWEPT
 
 SEEDED = (
     *("test_faults", "TwoWriters", "test_hostile", "test_extending", "test_any_edits"),
@@ -23,16 +24,34 @@ BROWSER_TIMES = 10
 
 
 def main() -> int:
-    """Run the sweeps and return how many runs failed."""
-    failed = _run(SEEDED, {SWEEP: "1"})
+    """Run the sweeps that are named and return 1 if a run failed."""
+    asked = sys.argv[1:] or list(PARTS)
+    unknown = [part for part in asked if part not in PARTS]
+    if unknown:
+        print(f"There is no sweep {unknown[0]!r}; there are {', '.join(PARTS)}.")
+        return 2
+    failed = sum(PARTS[part]() for part in asked)
+    print(f"{failed} runs failed")
+    return min(1, failed)
+
+
+def _journeys() -> int:
+    return _run((), {SWEPT: "only"})
+
+
+def _seeds() -> int:
+    return _run(SEEDED, {SWEEP: "1", SWEPT: "also"})
+
+
+def _busily() -> int:
+    failed = 0
     busy = multiprocessing.Process(target=_busy, daemon=True)
     busy.start()
     for time in range(BROWSER_TIMES):
         print(f"Browser tests beside a busy core, {time + 1} of {BROWSER_TIMES}", flush=True)
-        failed += _run(("tests.browser.",), {})
+        failed += _run(("tests.browser.",), {SWEPT: "also"})
     busy.terminate()
-    print(f"{failed} of {BROWSER_TIMES + 1} runs failed")
-    return min(1, failed)
+    return failed
 
 
 def _busy() -> None:
@@ -47,6 +66,9 @@ def _run(patterns: tuple[str, ...], environment: dict[str, str]) -> int:
         subprocess.call(command, env={**os.environ, **environment})
         _, bad, _ = result.read_text().split() if result.is_file() else ("0", "1", "0")
     return int(bad != "0")
+
+
+PARTS = {"journeys": _journeys, "seeds": _seeds, "busy": _busily}
 
 
 if __name__ == "__main__":

@@ -99,7 +99,7 @@ class BrowserCase(unittest.TestCase):
         cls.addClassCleanup(cls.browser.close)
         # One context: what may be kept for ever is fetched once, as by a person's browser.
         size = {"width": cls.size[0], "height": cls.size[1]}
-        cls.context = cls.browser.new_context(viewport=size)
+        cls.context = cls.browser.new_context(viewport=size, reduced_motion="reduce")
         cls.context.set_default_timeout(PATIENCE)
         expect.set_options(timeout=PATIENCE)
         cls.complaints = []

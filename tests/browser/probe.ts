@@ -18,14 +18,15 @@ interface Asked {
   floats?: boolean;
 }
 
+const renderer = new THREE.WebGLRenderer();
+renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
+const loader = new KTX2Loader().detectSupport(renderer);
+
 /** Every level; null where this machine's sampler cannot decode what is asked for. */
 async function texels(
   url: string,
   { decoded = false, floats = false }: Asked = {},
 ): Promise<{ width: number; height: number; data: number[] }[] | null> {
-  const renderer = new THREE.WebGLRenderer();
-  renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
-  const loader = new KTX2Loader().detectSupport(renderer);
   const halves = halfBlocks(await (await fetch(url)).arrayBuffer());
   const texture = halves ?? (await loader.loadAsync(url));
   const s3tc = (texture.format as number) >= 0x83f0 && (texture.format as number) <= 0x83f3;
@@ -44,10 +45,11 @@ async function texels(
     blending: THREE.NoBlending,
   });
   const scene = new THREE.Scene();
-  scene.add(new THREE.Mesh(new THREE.PlaneGeometry(2, 2), material));
+  const plane = new THREE.PlaneGeometry(2, 2);
+  scene.add(new THREE.Mesh(plane, material));
   const camera = new THREE.OrthographicCamera();
   const mipmaps = (texture.mipmaps ?? []) as { width: number; height: number }[];
-  return mipmaps.map(({ width, height }, level) => {
+  const levels = mipmaps.map(({ width, height }, level) => {
     const type = floats ? THREE.FloatType : THREE.UnsignedByteType;
     const target = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false, type });
     const uniform = material.uniforms["level"];
@@ -56,8 +58,11 @@ async function texels(
     renderer.render(scene, camera);
     const data = floats ? new Float32Array(width * height * 4) : new Uint8Array(width * height * 4);
     renderer.readRenderTargetPixels(target, 0, 0, width, height, data);
+    target.dispose();
     return { width, height, data: [...data] };
   });
+  for (const each of [texture, material, plane]) each.dispose();
+  return levels;
 }
 
 Object.assign(window, { texels });

@@ -9,6 +9,7 @@ from typing import Any
 from playwright.sync_api import expect
 
 from tests.browser.case import PATIENCE, DemoCase, looks
+from tests.sizes import swept
 
 AXE = Path(__file__).resolve().parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 RUN = """
@@ -52,6 +53,7 @@ class Access(DemoCase):
                 # The first shows handles in the flat view; else only the controls are others.
                 self.assert_accessible("html" if stage == "source" else "[aria-label=Controls]")
 
+    @swept
     def test_sources(self) -> None:
         page = self.page
         page.goto(self.server.address)
@@ -83,6 +85,7 @@ class Access(DemoCase):
         expect(page.get_by_label("Name of this state")).to_be_visible()
         self.assert_accessible()
 
+    @swept
     @looks
     def test_a_mask_that_is_worked_on_and_a_plan_of_a_delivery(self) -> None:
         page = self.page

@@ -8,6 +8,7 @@ from PIL import Image
 from playwright.sync_api import expect
 
 from tests.browser.case import PATIENCE, DemoCase, looks
+from tests.sizes import swept
 
 
 class Compressing(DemoCase):
@@ -19,6 +20,7 @@ class Compressing(DemoCase):
         figure = re.compile(r"BC\d \d+\.\d+( dB|°)")
         expect(self.cell(role, "compress")).to_contain_text(figure, timeout=PATIENCE)
 
+    @swept
     def test_quality_and_filter_are_chosen_where_it_is_compressed_and_undone(self) -> None:
         page = self.page
         self.open("Verdigris copper", "colour")
@@ -77,6 +79,7 @@ class Compressing(DemoCase):
         near.get_by_role("button", name="Close").click()
         expect(page.locator("[data-block]")).to_have_count(0)
 
+    @swept
     @looks
     def test_one_level_is_looked_at_and_exchanged_for_a_picture_and_made_again(self) -> None:
         page = self.page

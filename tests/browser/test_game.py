@@ -14,6 +14,7 @@ from stonestack.core.image import Picture, Space
 from stonestack.demo.originals import make_game_folder
 from stonestack.store.files import write_atomically
 from tests.browser.case import BrowserCase, Server, looks
+from tests.sizes import swept
 
 
 class Room(BrowserCase):
@@ -63,6 +64,7 @@ class Room(BrowserCase):
         self.assertLess(lower.mean(), 0.5)
         self.assertNotIn("were decoded", self.page.locator("#say").inner_text())
 
+    @swept
     @looks
     def test_a_missing_texture_is_loud_and_comes_back(self) -> None:
         room = self.opened()

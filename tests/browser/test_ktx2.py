@@ -10,7 +10,7 @@ import tempfile
 import threading
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,15 +45,18 @@ class Quiet(http.server.SimpleHTTPRequestHandler):
 
 
 class ThreeLoader(BrowserCase):
-    def setUp(self) -> None:
-        super().setUp()
+    folder: ClassVar[Path]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
         holder = tempfile.TemporaryDirectory()
-        self.addCleanup(holder.cleanup)
-        self.folder = Path(holder.name)
+        cls.addClassCleanup(holder.cleanup)
+        cls.folder = Path(holder.name)
         esbuild = [
             *(shutil.which("npm") or "npm", "exec", "--silent", "--", "esbuild"),
             *(str(Path(__file__).with_name("probe.ts")), "--bundle", "--format=esm"),
-            f"--outfile={self.folder / 'probe.js'}",
+            f"--outfile={cls.folder / 'probe.js'}",
         ]
         modules = {"NODE_PATH": str(ROOT / "frontend" / "node_modules")}
         subprocess.run(
@@ -63,10 +66,13 @@ class ThreeLoader(BrowserCase):
             check=True,
             capture_output=True,
         )
-        (self.folder / "index.html").write_text(
+        (cls.folder / "index.html").write_text(
             '<!doctype html><link rel="icon" href="data:,">'
             "<script type=module src=probe.js></script>"
         )
+
+    def setUp(self) -> None:
+        super().setUp()
         handler = partial(Quiet, directory=str(self.folder))
         server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), handler)
         threading.Thread(target=server.serve_forever, daemon=True).start()

@@ -12,6 +12,7 @@ from stonestack.core import colour
 from stonestack.core.image import Picture, Space
 from stonestack.core.texels import to_texels
 from tests.browser.case import DemoCase, looks
+from tests.sizes import swept
 from tests.support import png
 
 SIDE = 256
@@ -112,6 +113,7 @@ class InLight(DemoCase):
         page.get_by_role("radio", name="Plane").click()
         expect(page.get_by_test_id("light")).to_have_attribute("data-stored", re.compile("BC5"))
 
+    @swept
     @looks
     def test_a_cap_with_green_up_is_lit_from_left_and_above_as_lambert_says_up(self) -> None:
         self.begin()
@@ -131,6 +133,7 @@ class InLight(DemoCase):
         self.assert_lambert(180)
         self.assert_lambert(90)
 
+    @swept
     @looks
     def test_a_lamp_that_moves_while_a_map_is_on_its_way_stays_where_it_was_put_late(self) -> None:
         self.begin()

@@ -13,6 +13,7 @@ from PIL import Image
 from playwright.sync_api import Locator, expect
 
 from tests.browser.case import DemoCase
+from tests.sizes import swept
 
 MAKE_RED = "#e01010"
 
@@ -106,6 +107,7 @@ class Look(DemoCase):
         wanted = [int(MAKE_RED[n : n + 2], 16) for n in (1, 3, 5)]
         return np.abs(pixels - np.array(wanted)).max(axis=2) < 6
 
+    @swept
     def test_what_lies_under_the_marker_is_made_another_colour(self) -> None:
         before = self.pixels()
         self.painted()
@@ -143,6 +145,7 @@ class Look(DemoCase):
             columns = np.flatnonzero(stamped.any(axis=0)) / stamped.shape[1]
             self.assertTrue((columns < 0.1).any() and (columns > 0.9).any())
 
+    @swept
     def test_a_recipe_is_copied_to_two_other_surfaces_and_all_is_undone(self) -> None:
         page = self.page
         self.painted()

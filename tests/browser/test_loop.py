@@ -14,6 +14,7 @@ from playwright.sync_api import Locator, expect
 from tests.browser.case import PATIENCE, DemoCase, looks
 from tests.core.test_archives import content
 from tests.games import hashes
+from tests.sizes import swept
 from tests.support import png
 
 
@@ -159,6 +160,7 @@ class Loop(DemoCase):
         door.write_bytes(original_door)
         self.assertEqual(self.own_files(), before)
 
+    @swept
     @looks
     def test_an_entry_of_a_container_is_replaced_seen_and_restored(self) -> None:
         before = self.own_files()

@@ -12,6 +12,7 @@ from stonestack.core import codecs
 from tests.browser.case import PATIENCE, BrowserCase, Server
 from tests.core.test_archives import zipped
 from tests.games import colour_dds, state
+from tests.sizes import swept
 from tests.support import raw_picture
 
 
@@ -126,6 +127,7 @@ class OwnGame(BrowserCase):
         expect(page.get_by_text("is not installed")).to_be_visible()
         self.assertEqual(state(self.game), self.before)
 
+    @swept
     def test_a_folder_that_leads_out_of_the_game_is_refused_in_words(self) -> None:
         self.allowed += ("400",)
         page = self.page
@@ -138,6 +140,7 @@ class OwnGame(BrowserCase):
         expect(page.get_by_role("alert").get_by_text("has to lie inside the game")).to_be_visible()
         self.assertEqual(state(self.game), self.before)
 
+    @swept
     def test_the_project_is_for_a_second_game_and_that_is_undone(self) -> None:
         page = self.page
         self.start_project()
@@ -171,6 +174,7 @@ class OwnGame(BrowserCase):
         page.keyboard.press("z")
         expect(page.get_by_role("checkbox", name="Saltglass")).not_to_be_checked()
 
+    @swept
     def test_a_state_is_named_left_and_returned_to(self) -> None:
         page = self.page
         self.start_project()

@@ -9,6 +9,7 @@ from PIL import Image
 from playwright.sync_api import Locator, expect
 
 from tests.browser.case import DemoCase
+from tests.sizes import swept
 
 
 class Parts(DemoCase):
@@ -106,6 +107,7 @@ class Parts(DemoCase):
         ).click()
         expect(page.get_by_role("slider", name="By the door: place")).to_have_count(0)
 
+    @swept
     def test_a_picture_is_laid_over_the_edge_by_its_handles_and_comes_in_at_the_other(self) -> None:
         page = self.page
         before = self.pixels()

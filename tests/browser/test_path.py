@@ -12,6 +12,7 @@ import numpy as np
 from playwright.sync_api import APIResponse, Locator, Route, expect
 
 from tests.browser.case import PATIENCE, BrowserCase, DemoCase, Server, looks
+from tests.sizes import swept
 from tests.support import noise, png
 
 
@@ -97,6 +98,7 @@ class WholePath(PathCase):
         self.assertLess(violet_share(self.settled(room)), 0.01)
         self.assertIn("wall_limewash_c.dds", self.log_text())
 
+    @swept
     @looks
     def test_a_name_one_letter_off_leaves_the_original_on_screen(self) -> None:
         page = self.page
@@ -161,6 +163,7 @@ class Working(PathCase):
         page.keyboard.press("z")
         expect(page.get_by_role("textbox", name="Relief")).to_have_value("1.6")
 
+    @swept
     def test_a_field_that_is_left_by_pressing_on_another_control_keeps_what_was_typed(self) -> None:
         page = self.page
         self.open_surface("Peat and moss")
@@ -190,6 +193,7 @@ class Working(PathCase):
         expect(self.cell("colour", "steps")).to_contain_text("2 steps")
         expect(self.cell("specular", "output")).to_contain_text("bed_peat_s.dds")
 
+    @swept
     def test_a_job_is_followed_over_a_reload(self) -> None:
         page = self.page
         self.open_surface("Iron lattice")
@@ -217,6 +221,7 @@ class Working(PathCase):
         page.reload()
         expect(self.cell("normal", "finish")).to_have_attribute("aria-pressed", "true")
 
+    @swept
     @looks
     def test_single_keys_work_after_a_tick_and_space_still_presses_buttons(self) -> None:
         page = self.page
@@ -242,6 +247,7 @@ class Working(PathCase):
         page.keyboard.up("Space")
         self.eventually(flat, lambda seen: np.abs(seen - result).mean() < 0.5)
 
+    @swept
     @looks
     def test_a_moving_control_shows_a_passing_look_and_settles(self) -> None:
         page = self.page
@@ -274,6 +280,7 @@ class Working(PathCase):
         expect(note).to_contain_text("save it again")
         expect(self.cell("colour", "source")).to_contain_text("356 × 323")
 
+    @swept
     @looks
     def test_a_surface_starts_from_a_picture(self) -> None:
         page = self.page

@@ -8,6 +8,7 @@ from playwright.sync_api import Page, expect
 
 from stonestack.core.matters import MATTERS, Matter
 from tests.browser.case import PATIENCE, DemoCase
+from tests.sizes import swept
 
 
 class DerivedSet(DemoCase):
@@ -97,6 +98,7 @@ class OwnNormals(DemoCase):
             {"name": "patch.png", "mimeType": "image/png", "buffer": grain()}
         )
 
+    @swept
     def test_own_normals_are_put_in_and_their_old_relief_is_found_and_made_anew(self) -> None:
         page = self.page
         self.open("Encaustic floor")

@@ -14,6 +14,7 @@ from stonestack.core import colour
 from stonestack.trials import walls
 from tests.browser.case import PATIENCE, DemoCase
 from tests.core import defects
+from tests.sizes import swept
 from tests.support import photograph, png
 
 
@@ -115,6 +116,7 @@ class RawToTile(TileCase):
         page.get_by_label("Seams and spots").check()
         expect(page.locator("[data-fault='1']").first).to_be_visible()
 
+    @swept
     def test_the_making_can_be_stopped_and_goes_on_when_told(self) -> None:
         page = self.page
         self.allowed += ("409 (CONFLICT)",)
@@ -127,6 +129,7 @@ class RawToTile(TileCase):
         self.ready("tiles both ways")
         expect(sheet.get_by_text(re.compile("stopped"))).to_have_count(0, timeout=PATIENCE)
 
+    @swept
     def test_a_spot_that_repeats_is_marked_and_repaired_by_one_press(self) -> None:
         page = self.page
         self.begin_demo("salt_sand.png", "Salt sand")
@@ -149,6 +152,7 @@ class RawToTile(TileCase):
         expect(self.cell("colour", "steps")).not_to_contain_text("…", timeout=PATIENCE)
         self.assertLess(self.score("Repetition"), 0.6 * worst)
 
+    @swept
     def test_whole_repeats_of_a_structure_are_framed_and_the_corners_can_be_moved(self) -> None:
         page = self.page
         self.begin("quay_bricks.png", raw("bricks", 420), "Quay bricks")
@@ -165,6 +169,7 @@ class RawToTile(TileCase):
         page.get_by_role("button", name="Whole picture").click()
         expect(self.cell("colour", "source")).to_contain_text("420²", timeout=PATIENCE)
 
+    @swept
     def test_the_frame_waits_for_a_late_picture_and_its_first_drag_counts(self) -> None:
         page = self.page
         self.begin("late_bricks.png", raw("bricks", 420), "Late bricks")
@@ -212,6 +217,7 @@ class RawToTile(TileCase):
 
 
 class BringingIn(TileCase):
+    @swept
     def test_an_archive_is_unpacked_and_files_that_belong_together_start_one_surface(self) -> None:
         page = self.page
         buffer = io.BytesIO()

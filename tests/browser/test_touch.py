@@ -11,6 +11,7 @@ from PIL import Image
 from playwright.sync_api import expect
 
 from tests.browser.case import DemoCase
+from tests.sizes import swept
 from tests.support import png
 
 INK = (0x20, 0xC0, 0x60)
@@ -89,6 +90,7 @@ class Touch(DemoCase):
         wanted = bytes(self.pixels("finish")[height // 2, width // 2].tolist()).hex()
         expect(ink).to_have_value(f"#{wanted}")
 
+    @swept
     def test_raised_parts_guide_what_is_laid_in_and_become_a_blend(self) -> None:
         page = self.page
         self.cell("colour", "steps").click()
@@ -118,6 +120,7 @@ class Touch(DemoCase):
             ["Colour: Lettering added", "Blend added", "Mask Raised in height added"]
         )
 
+    @swept
     def test_art_of_few_texels_begins_whole_and_lettering_mixes_nothing(self) -> None:
         page = self.page
         chosen = np.array([(20, 12, 28), (190, 60, 40), (240, 210, 90), INK], np.uint8)

@@ -7,6 +7,7 @@ import unittest
 from stonestack.core.steps import STEPS
 from stonestack.trials import made_of
 from tests.cli.test_commands import CommandCase
+from tests.sizes import swept
 
 
 class Bench(CommandCase):
@@ -79,6 +80,7 @@ class Bench(CommandCase):
         self.assertGreater(said, of / 4)
         self.assertGreater(right, 0.75 * said)
 
+    @swept
     def test_each_step_is_timed_beside_a_blur(self) -> None:
         code, out, err = self.run_command("bench", "steps", "--side", 64)
         self.assertEqual((code, err), (0, ""))
@@ -88,6 +90,7 @@ class Bench(CommandCase):
         self.assertTrue(all(len(row[24:].split()) == 4 for row in rows))
         self.assertTrue(blur.startswith("gaussian") and blur.endswith(" 1.0"))
 
+    @swept
     def test_scores_are_tried_on_graded_defects(self) -> None:
         code, out, err = self.run_command(
             "bench", "trust", "--seed", 5, "--matter", "gravel", "--every", 4
