@@ -184,9 +184,23 @@ def _range(picture: Picture) -> tuple[float, float]:
     return min(0.0, float(body.min(initial=0))), max(1.0, float(body.max(initial=0)))
 
 
-def limited(picture: Picture, longest: int) -> Picture:
-    """Shrink a picture so that its longer side is at most ``longest``."""
-    shrink = max(picture.width, picture.height) / longest
+THINNEST = 32
+"""Pixels across that a long strip keeps where it is shrunk to be measured."""
+
+
+def limited(picture: Picture, longest: int, thinnest: int = 1) -> Picture:
+    """Shrink a picture so that its longer side is at most ``longest``.
+
+    Parameters
+    ----------
+    picture : Picture
+    longest : int
+        Pixels of the longer side.
+    thinnest : int
+        Pixels that the shorter side keeps, though the longer one is longer then.
+    """
+    shorter, longer = sorted((picture.width, picture.height))
+    shrink = min(longer / longest, shorter / thinnest)
     if shrink <= 1:
         return picture
     width, height = round(picture.width / shrink), round(picture.height / shrink)

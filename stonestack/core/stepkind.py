@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict
 
 from stonestack.core.image import Picture, Space
 from stonestack.core.references import Reference, StrokesRef, count_of, is_reference
-from stonestack.core.resize import limited
+from stonestack.core.resize import THINNEST, limited
 from stonestack.core.roles import ROLES, Role
 
 
@@ -161,7 +161,7 @@ def alone(geometry: Geometry) -> Callable[[Picture, Any], Picture]:
     """Return the step as a function of one picture that is its own guide."""
 
     def apply(picture: Picture, params: Any) -> Picture:
-        solution = geometry.solve(limited(picture, SOLVED_AT), params)
+        solution = geometry.solve(limited(picture, SOLVED_AT, THINNEST), params)
         return geometry.lay(picture, picture, solution, params)
 
     return apply

@@ -11,6 +11,7 @@ from stonestack.core.graph import Key
 from stonestack.core.ops.operation import Solved
 from stonestack.core.ops.pictures import Limit
 from stonestack.core.ops.stages import GEOMETRY
+from stonestack.core.resize import THINNEST
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.stepkind import SOLVED_AT
 from stonestack.core.steps import STEPS
@@ -44,6 +45,8 @@ def choose_method(data: bytes, role: Role = Role.COLOUR, axes: Axes = "both") ->
         If no way suits it.
     """
     picture = codecs.read_picture(data, ROLES[role].space, TRIED_AT)
+    if min(picture.width, picture.height) < THINNEST:
+        picture = codecs.read_picture(data, ROLES[role].space)
     choice = choose(picture, axes)
     kinds = {kind: method for method, kind in METHODS.items()}
     return kinds[choice.tried[0].kind], choice

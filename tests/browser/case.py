@@ -40,6 +40,8 @@ UNSHADED, UNLOADED = (
 )
 """Make a page whose views draw nothing, or hand no texels over: without a GPU both take the
 processor from all else."""
+SMALL = (1024, 640)
+"""Size of a window in which views draw in earnest: without a GPU each pixel takes its time."""
 PATIENCE = 60_000
 """Milliseconds that anything on screen may take on a slow shared machine."""
 
@@ -80,7 +82,7 @@ class BrowserCase(unittest.TestCase):
     playwright: ClassVar[Playwright]
     pages: ClassVar[dict[bool, Page]]
     complaints: ClassVar[list[str]]
-    size = (1280, 800)
+    size: ClassVar[tuple[int, int]] = (1280, 800)
     unlooked: ClassVar[str] = UNSHADED + UNLOADED
     """What is left out on the page of tests that do not look at what is drawn."""
 

@@ -7,11 +7,13 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import expect
 
-from tests.browser.case import PATIENCE, DemoCase, looks
+from tests.browser.case import PATIENCE, SMALL, DemoCase, looks
 from tests.sizes import swept
 
 
 class Compressing(DemoCase):
+    size = SMALL
+
     def open(self, title: str, role: str) -> None:
         page = self.page
         page.goto(self.server.address)

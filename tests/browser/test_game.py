@@ -13,11 +13,13 @@ from stonestack.core.blocks import BlockFormat
 from stonestack.core.image import Picture, Space
 from stonestack.demo.originals import make_game_folder
 from stonestack.store.files import write_atomically
-from tests.browser.case import BrowserCase, Server, looks
+from tests.browser.case import SMALL, BrowserCase, Server, looks
 from tests.sizes import swept
 
 
 class Room(BrowserCase):
+    size = SMALL
+
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()

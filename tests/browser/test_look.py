@@ -12,13 +12,15 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Locator, expect
 
-from tests.browser.case import DemoCase
+from tests.browser.case import SMALL, DemoCase
 from tests.sizes import swept
 
 MAKE_RED = "#e01010"
 
 
 class Look(DemoCase):
+    size = SMALL
+
     def setUp(self) -> None:
         super().setUp()
         self.opened("Limewash plaster")

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Locator, expect
 
-from tests.browser.case import PATIENCE, DemoCase, looks
+from tests.browser.case import PATIENCE, SMALL, DemoCase, looks
 from tests.core.test_archives import content
 from tests.games import hashes
 from tests.sizes import swept
@@ -24,6 +24,8 @@ def red_share(picture: np.ndarray) -> float:
 
 
 class Loop(DemoCase):
+    size = SMALL
+
     @property
     def game(self) -> Path:
         return self.folder / "data-demo-game" / "Saltglass"

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import APIResponse, Locator, Route, expect
 
-from tests.browser.case import PATIENCE, BrowserCase, DemoCase, Server, looks
+from tests.browser.case import PATIENCE, SMALL, BrowserCase, DemoCase, Server, looks
 from tests.sizes import swept
 from tests.support import noise, png
 
@@ -66,6 +66,8 @@ class PathCase(DemoCase):
 
 
 class WholePath(PathCase):
+    size = SMALL
+
     @looks
     def test_a_dropped_picture_tiles_is_derived_lit_and_seen_in_the_room(self) -> None:
         page = self.page

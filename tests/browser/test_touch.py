@@ -10,7 +10,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import expect
 
-from tests.browser.case import DemoCase
+from tests.browser.case import SMALL, DemoCase
 from tests.sizes import swept
 from tests.support import png
 
@@ -18,6 +18,8 @@ INK = (0x20, 0xC0, 0x60)
 
 
 class Touch(DemoCase):
+    size = SMALL
+
     def setUp(self) -> None:
         super().setUp()
         page = self.page

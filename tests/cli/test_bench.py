@@ -72,6 +72,7 @@ class Bench(CommandCase):
         for line in lines:
             self.assertEqual(line.split("(")[1].split(")")[0].count(","), 6)
 
+    @swept
     def test_what_it_is_made_of_is_right_as_often_as_it_says(self) -> None:
         code, out, err = self.run_command("bench", "made-of", "--seed", 11)
         self.assertEqual((code, err), (0, ""))

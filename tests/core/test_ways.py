@@ -16,6 +16,7 @@ from stonestack.core.steps import STEPS
 from stonestack.core.tile import quilt
 from stonestack.core.tile.blend import BlendTile
 from stonestack.core.tile.boundary import CutTile
+from stonestack.core.tile.choosing import choose
 from stonestack.core.tile.mirrored import MirrorTile
 from stonestack.core.tile.patches import PatchSpots, Spot, patch_spots
 from stonestack.core.tile.quilt import QuiltTile, quilt_tile
@@ -143,6 +144,36 @@ class EveryWay(unittest.TestCase):
                     self.assertTrue(np.isfinite(tile.pixels).all())
                 except BadRequest as refused:
                     self.assertTrue(refused.fix)
+
+
+class Strips(unittest.TestCase):
+    """Pictures that are far longer than wide, as trims are, and such as hold nothing."""
+
+    def test_a_trim_is_tiled_along_its_whole_length(self) -> None:
+        rng = np.random.default_rng(8)
+        long = gaussian_filter(rng.random((48, 1200, 3)), (2, 2, 0), mode="wrap").astype(np.float32)
+        strip = Picture(colour.to_linear((long - long.min()) / np.ptp(long)), Space.LINEAR)
+        for params in SUITS["stochastic"]:
+            with self.subTest(way=params.kind):
+                tile = STEPS[params.kind].apply(strip, params)
+                # What seams take is a share of each side; not one as wide as the strip is long.
+                self.assertGreaterEqual(tile.width, strip.width / 3)
+                score = seam_score(tile)
+                assert score is not None
+                self.assertAlmostEqual(score.x, 1, delta=0.3)
+        self.assertGreaterEqual(len(choose(strip).tried), 3)
+
+    def test_slivers_are_refused_in_words_by_every_way(self) -> None:
+        for width, height in ((1, 1), (2, 2), (3000, 1), (1, 3000), (15, 400), (17, 5)):
+            sliver = Picture(np.full((height, width, 3), 0.5, np.float32), Space.LINEAR)
+            for params in SUITS["stochastic"]:
+                with (
+                    self.subTest(way=params.kind, sides=(width, height)),
+                    self.assertRaisesRegex(BadRequest, "too few pixels"),
+                ):
+                    STEPS[params.kind].apply(sliver, params)
+            with self.assertRaisesRegex(BadRequest, "too few pixels"):
+                choose(sliver)
 
 
 class OneSolution(unittest.TestCase):

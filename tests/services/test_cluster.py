@@ -12,7 +12,7 @@ from stonestack.services.jobs import silent
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 from tests import drawn
-from tests.sizes import times
+from tests.sizes import swept, times
 from tests.support import WorkspaceCase
 
 
@@ -23,6 +23,7 @@ def contents(root: Path) -> dict[str, bytes]:
 class TwoWorkers(unittest.TestCase):
     needs_demo = True
 
+    @swept
     def test_a_cluster_makes_the_same_bytes_as_the_pool(self) -> None:
         from distributed import Client, LocalCluster
 

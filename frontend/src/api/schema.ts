@@ -2645,7 +2645,7 @@ export interface components {
             most: number;
             /**
              * Proportions
-             * @description Equal sides fit a square texture; suiting: unless bricks were stretched
+             * @description Equal sides fit a square texture; suiting: unless strips or bricks lose by it
              * @default suiting
              * @enum {string}
              */

@@ -16,7 +16,7 @@ from stonestack.core.frame import Frame, framed
 from stonestack.core.image import Picture, Space
 from stonestack.core.normals import Green, turned
 from stonestack.core.ops.operation import Kind, Nothing, Operation
-from stonestack.core.resize import limited, resize
+from stonestack.core.resize import THINNEST, limited, resize
 from stonestack.core.sizing import Size, fitted
 from stonestack.core.tile.light import light_field
 
@@ -128,12 +128,12 @@ OPERATIONS = (
     Operation("channels", 1, "Reading", Nothing, (), Kind.PICTURE, channels, blobs=1),
     Operation(
         "limit",
-        1,
+        2,
         "Shrinking",
         Limit,
         _ONE,
         Kind.PICTURE,
-        lambda p, inputs, _: limited(inputs[0], p.longest),
+        lambda p, inputs, _: limited(inputs[0], p.longest, THINNEST),
     ),
     Operation(
         "frame",

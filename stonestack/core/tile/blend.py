@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from stonestack.core import colour
-from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.parallel import over_bands
 from stonestack.core.stepkind import Group, StepKind, StepParams, alone
@@ -33,7 +32,6 @@ from stonestack.core.tile.ways import (
 from stonestack.core.tile.whole import Join, Structure, keeping_whole, lengths, share_of
 
 _BINS = 4096
-_LEAST_SIDE = 16
 _GRAINS = 10
 _SMALLEST, _LARGEST = 0.08, 0.3
 """Bounds of pieces that go by the grain, as shares of the shorter side."""
@@ -106,19 +104,8 @@ def solve(guide: Picture, params: BlendTile, structure: Structure | None) -> Mes
     """Draw which place of the source lies on each corner of the grid.
 
     Pieces of a structure are shifted by whole steps of it, so that they lie on one another.
-
-    Raises
-    ------
-    BadRequest
-        If the picture is too small for pieces.
     """
     short = min(guide.width, guide.height)
-    if short < _LEAST_SIDE:
-        raise BadRequest(
-            "too-small-to-blend",
-            f"{guide.width} × {guide.height} pixels hold no pieces.",
-            "Start from a larger picture, at least 16 pixels each way.",
-        )
     piece = (params.piece or _by_grain(guide)) * short
     cells = (max(2, round(guide.height / piece)), max(2, round(guide.width / piece)))
     # One row and column more where the grid is no ring.

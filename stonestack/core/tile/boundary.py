@@ -16,7 +16,6 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.resize import resample
 from stonestack.core.stepkind import Group, StepKind, StepParams, alone
@@ -42,6 +41,8 @@ _STRETCH = 1.5
 """How much it counts, against a better match, that a tile has to be stretched to be square."""
 _NEARLY = 0.035
 """How far sides that count as equal may differ."""
+_STRIP = 2.5
+"""How many times longer than wide a trim is: a square would be a small part of it."""
 _ROOM = 1.5
 """Most that a side is longer than what is kept of it; the rest is cropped beforehand."""
 
@@ -54,7 +55,7 @@ class CutTile(StepParams):
     shape: Literal["suiting", "square", "found"] = Field(
         "suiting",
         title="Proportions",
-        description="Equal sides fit a square texture; suiting: unless bricks were stretched",
+        description="Equal sides fit a square texture; suiting: unless strips or bricks lose by it",
     )
     structure: Keeping = KEEPING
     most: float = Field(
@@ -140,12 +141,6 @@ def solve(guide: Picture, params: CutTile, structure: Structure | None) -> Cut:
     BadRequest
         If the picture is too small to be overlapped, or holds no whole step of its structure.
     """
-    if min(guide.width, guide.height) < 16:
-        raise BadRequest(
-            "too-small-to-tile",
-            f"{guide.width} × {guide.height} pixels leave no room for a cut.",
-            "Start from a larger picture, at least 16 pixels each way.",
-        )
     seen = as_seen(premultiplied(guide), guide)
     widths = _widths(seen, params, structure)
     x = y = None
@@ -210,7 +205,9 @@ def _widths(seen: Floats, params: CutTile, structure: Structure | None) -> _Widt
         return _Widths(best_width(seen, params.most, step_x), None)
     if params.axes == "y":
         return _Widths(None, best_width(turned, params.most, step_y))
-    if params.shape == "found":
+    longer, shorter = max(seen.shape[:2]), min(seen.shape[:2])
+    strip = params.shape == "suiting" and longer > _STRIP * shorter
+    if params.shape == "found" or strip:
         x, y = best_width(seen, params.most, step_x), best_width(turned, params.most, step_y)
         return _Widths(x, y)
     if step_x is not None and step_y is not None:
@@ -460,7 +457,7 @@ STEP = StepKind(
     title="Cut",
     hint="Joins opposite edges along the path where they differ least",
     params=CutTile,
-    version=5,
+    version=6,
     apply=cut_tile,
     spaces=frozenset(Space),
     group=Group.TILE,

@@ -10,12 +10,12 @@ from stonestack.core import colour
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Picture
 from stonestack.core.parallel import cores
-from stonestack.core.resize import limited
+from stonestack.core.resize import THINNEST, limited
 from stonestack.core.stepkind import StepKind
 from stonestack.core.steps import STEPS
 from stonestack.core.tile.likeness import Character, character_of, is_scene, likeness
 from stonestack.core.tile.scores import TileScores, tile_scores
-from stonestack.core.tile.ways import FAMILY, Axes
+from stonestack.core.tile.ways import FAMILY, Axes, check_sides
 from stonestack.core.tile.whole import Kept, structure_in
 
 TRIED_AT = 320
@@ -123,7 +123,7 @@ def choose(picture: Picture, axes: Axes = "both") -> Choice:
     BadRequest
         If no way suits: what the first says.
     """
-    small = limited(picture, TRIED_AT)
+    small = _small(picture)
     seen = colour.seen(small)
     source = character_of(seen)
     ways = [step for step in STEPS.values() if step.family == FAMILY]
@@ -150,6 +150,18 @@ def choose(picture: Picture, axes: Axes = "both") -> Choice:
     )
     advice = _SCENE_WORDS if is_scene(seen) else ""
     return Choice(tuple(tried), _reason(tried), advice, refused)
+
+
+def _small(picture: Picture) -> Picture:
+    """Return a picture at the size at which ways are tried.
+
+    Raises
+    ------
+    BadRequest
+        If there are too few pixels to measure a tile of them.
+    """
+    check_sides(picture)
+    return limited(picture, TRIED_AT, THINNEST)
 
 
 def _tried(small: Picture, source: Character, step: StepKind, axes: Axes) -> Tried | BadRequest:

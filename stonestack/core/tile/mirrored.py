@@ -9,7 +9,7 @@ from pydantic import Field
 
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.stepkind import Geometry, Group, StepKind, StepParams, alone
-from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes
+from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes, check_sides
 
 
 class MirrorTile(StepParams):
@@ -27,8 +27,9 @@ class MirrorTile(StepParams):
     )
 
 
-def solve(_guide: Picture, _params: MirrorTile) -> None:
-    """The halves are given by the parameters alone."""
+def solve(guide: Picture, _params: MirrorTile) -> None:
+    """See that there are halves; they are given by the parameters alone."""
+    check_sides(guide)
 
 
 def lay(picture: Picture, _guide: Picture, _solution: None, params: MirrorTile) -> Picture:

@@ -20,7 +20,7 @@ from stonestack.core import stopping
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.parallel import over_bands
-from stonestack.core.resize import limited
+from stonestack.core.resize import THINNEST, limited
 from stonestack.core.stepkind import Group, StepKind, StepParams, alone
 from stonestack.core.tile.grain import grain_of
 from stonestack.core.tile.membrane import all_over
@@ -188,7 +188,7 @@ def solve(guide: Picture, params: QuiltTile, structure: Structure | None) -> Qui
     BadRequest
         If no window of the source is free of mask, or there would be too many patches.
     """
-    small = limited(guide, _SOUGHT_AT)
+    small = limited(guide, _SOUGHT_AT, THINNEST)
     if structure is not None:
         structure = structure.scaled(small.width / guide.width)
     source = as_seen(premultiplied(small), small)

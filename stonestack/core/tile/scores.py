@@ -11,8 +11,9 @@ from stonestack.core.resize import at_most
 from stonestack.core.tile.faults.judging import Fault, judged
 from stonestack.core.tile.period import Lattice, find_lattice_of_parts
 from stonestack.core.tile.repetition import repetition_of
-from stonestack.core.tile.seam import LEAST_SIDE, seam_score_of
+from stonestack.core.tile.seam import seam_score_of
 from stonestack.core.tile.structure import structure_of
+from stonestack.core.tile.ways import LEAST_SIDE
 
 _MIRROR_SIDE = 128
 _ALIKE = 0.9

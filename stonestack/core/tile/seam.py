@@ -14,11 +14,9 @@ import numpy as np
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture
 from stonestack.core.parallel import over_bands, rows_worth
+from stonestack.core.tile.ways import LEAST_SIDE
 
 _SOFT_REACH = 4
-LEAST_SIDE = 16
-"""Pixels that a side needs to be scored."""
-
 _FLOOR = np.float32(1e-3)
 """A quarter of the smallest step that eight bits can hold."""
 _SCALES = 5

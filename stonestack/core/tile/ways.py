@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from stonestack.core import colour
+from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, straightened
 from stonestack.core.texels import normalised
 
@@ -24,6 +25,26 @@ KEEPING: Keeping = Field(
     description="Whole: bricks, tiles and threads go on in step over the edges; free: cut anywhere",
 )
 """The parameter of all ways that can keep what recurs whole."""
+
+
+LEAST_SIDE = 16
+"""Pixels each way below which nothing can be cut, laid or measured."""
+
+
+def check_sides(guide: Picture) -> None:
+    """See that a picture, or its guide, is large enough to make a tile of.
+
+    Raises
+    ------
+    BadRequest
+        If it is not.
+    """
+    if min(guide.width, guide.height) < LEAST_SIDE:
+        raise BadRequest(
+            "too-small-to-tile",
+            "There are too few pixels to make a tile of.",
+            f"Start from a larger picture, at least {LEAST_SIDE} pixels each way.",
+        )
 
 
 def as_seen(pixels: Floats, like: Picture) -> Floats:

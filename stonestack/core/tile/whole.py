@@ -24,6 +24,7 @@ from stonestack.core.image import Picture
 from stonestack.core.resize import resize
 from stonestack.core.stepkind import Geometry
 from stonestack.core.tile.period import Lattice, Step, find_lattice
+from stonestack.core.tile.ways import check_sides
 
 _LEAN = math.radians(14)
 """How far a step may lean to run along a side."""
@@ -305,6 +306,7 @@ def keeping_whole(
         return Kept(structure, inner, sides, square and structure is not None, used)
 
     def solve_whole(guide: Picture, params: Any) -> Kept:
+        check_sides(guide)
         structure = structure_in(guide) if params.structure == "whole" else None
         kept = solve_as(guide, params, structure)
         stretch = _longer(kept.stretch)
