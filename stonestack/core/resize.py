@@ -200,7 +200,7 @@ def limited(picture: Picture, longest: int, thinnest: int = 1) -> Picture:
         Pixels that the shorter side keeps, though the longer one is longer then.
     """
     shorter, longer = sorted((picture.width, picture.height))
-    shrink = min(longer / longest, shorter / thinnest)
+    shrink = min(longer / longest, shorter / min(thinnest, longest))
     if shrink <= 1:
         return picture
     width, height = round(picture.width / shrink), round(picture.height / shrink)

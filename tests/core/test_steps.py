@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from skimage import color as independent
 
 from stonestack.core import colour, swatches
+from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.references import MapRef, SourceRef, fields_read
 from stonestack.core.resize import resize
@@ -111,6 +112,21 @@ class EveryStep(unittest.TestCase):
                     if space is Space.VECTOR:
                         length = np.linalg.norm(got.pixels[..., :3], axis=2)
                         np.testing.assert_allclose(length, 1, atol=1e-4)
+
+    def test_on_a_sliver_it_gives_numbers_or_says_what_is_wanting(self) -> None:
+        geometries = [kind for kind in STEPS.values() if kind.geometry is not None]
+        for width, height in ((1, 1), (2, 1), (3, 3), (1, 40), (40, 1), (5, 64)):
+            for kind in (*plain_kinds(), *geometries):
+                for space in kind.spaces:
+                    whole = matter(space=space)
+                    sliver = whole.with_pixels(whole.pixels[:height, :width].copy())
+                    with self.subTest(kind.name, space=space, sides=(width, height)):
+                        try:
+                            got = kind.apply(sliver, begun(kind), *read_by(kind))
+                        except BadRequest as refused:
+                            self.assertTrue(refused.fix)
+                            continue
+                        self.assertTrue(np.isfinite(got.pixels).all())
 
     def test_on_a_tile_that_is_shifted_the_result_is_shifted(self) -> None:
         still = [k for k in plain_kinds() if k.name not in (*PLACED, *EXACT, "balance_light")]

@@ -19,7 +19,7 @@ from stonestack.core.image import Floats, Picture, Space, premultiplied
 from stonestack.core.stepkind import Geometry, Group, StepKind, StepParams, alone
 from stonestack.core.tile.period import Lattice, find_lattice_of_parts
 from stonestack.core.tile.repetition import repetition_of
-from stonestack.core.tile.ways import as_seen, from_seen
+from stonestack.core.tile.ways import as_seen, check_sides, from_seen
 
 _MOST = 32
 _RIM = 0.6
@@ -75,6 +75,7 @@ def solve(guide: Picture, params: PatchSpots) -> Covers:
     what stands out at the other place counts against it, as do places under any spot. Of the best
     pieces that is taken with which least is seen to repeat, and none that makes it worse.
     """
+    check_sides(guide, "cover a spot")
     values = as_seen(premultiplied(guide), guide)
     height, width = values.shape[:2]
     longest = max(height, width)

@@ -31,8 +31,14 @@ LEAST_SIDE = 16
 """Pixels each way below which nothing can be cut, laid or measured."""
 
 
-def check_sides(guide: Picture) -> None:
-    """See that a picture, or its guide, is large enough to make a tile of.
+def check_sides(guide: Picture, wanted: str = "make a tile of") -> None:
+    """See that a picture, or its guide, is large enough.
+
+    Parameters
+    ----------
+    guide : Picture
+    wanted : str
+        What is done with it, in words that follow "to".
 
     Raises
     ------
@@ -42,7 +48,7 @@ def check_sides(guide: Picture) -> None:
     if min(guide.width, guide.height) < LEAST_SIDE:
         raise BadRequest(
             "too-small-to-tile",
-            "There are too few pixels to make a tile of.",
+            f"There are too few pixels to {wanted}.",
             f"Start from a larger picture, at least {LEAST_SIDE} pixels each way.",
         )
 
