@@ -48,6 +48,7 @@ class Room(BrowserCase):
         expect(room).not_to_have_attribute("data-turn", turn or "")
         expect(room).to_have_attribute("data-state", "shown")
 
+    @swept
     @looks
     def test_one_block_changed_on_disk_changes_the_screen_after_a_reload_only(self) -> None:
         room = self.opened()

@@ -126,6 +126,7 @@ class OwnNormals(DemoCase):
         lines = page.locator("[data-from=height] [data-to=normal]")
         expect(lines).to_have_count(1)
 
+    @swept
     def test_a_map_is_frozen_goes_out_of_date_and_follows_again(self) -> None:
         page = self.page
         self.open("Verdigris copper")

@@ -54,6 +54,7 @@ class Bench(CommandCase):
         self.assertIn("times plain", out)
         self.assertLess(found["second look, nothing new"], 5)
 
+    @swept
     def test_each_way_to_tile_is_timed_and_scored(self) -> None:
         code, out, err = self.run_command("bench", "tile", "--side", 160)
         self.assertEqual((code, err), (0, ""))
@@ -64,6 +65,7 @@ class Bench(CommandCase):
             self.assertAlmostEqual(float(row[-2]), 1, delta=0.3)
             self.assertAlmostEqual(float(row[-1]), 1, delta=0.3)
 
+    @swept
     def test_a_whole_set_is_timed_with_all_its_maps(self) -> None:
         code, out, err = self.run_command("bench", "set", "--side", 128)
         self.assertEqual((code, err), (0, ""))
