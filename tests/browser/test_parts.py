@@ -55,6 +55,7 @@ class Parts(DemoCase):
         with self.page.expect_response(re.compile("/edits$")):
             self.page.mouse.up()
 
+    @swept
     def test_a_mask_is_dragged_and_limits_a_step_to_what_lies_under_it(self) -> None:
         page = self.page
         before = self.pixels()

@@ -19,6 +19,7 @@ class DerivedSet(DemoCase):
             self.page.url.split("/bench/")[1].split("?")[0],
         )
 
+    @swept
     def test_what_it_is_made_of_is_chosen_maps_are_added_and_come_from_others(self) -> None:
         page = self.page
         page.goto(self.server.address)

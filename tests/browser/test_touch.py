@@ -41,6 +41,7 @@ class Touch(DemoCase):
         answer = self.page.request.get(f"{base}/api/renders/{key}/picture.png")
         return np.asarray(Image.open(io.BytesIO(answer.body())).convert("RGB"))
 
+    @swept
     def test_single_texels_are_drawn_by_mouse_and_keys_and_given_back(self) -> None:
         page = self.page
         self.cell("colour", "finish").click()
