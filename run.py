@@ -228,7 +228,7 @@ def test() -> int:
         ("lint, TypeScript", [*node, "lint"], FRONTEND),
     ]
     # They take what the kernels, and then the tests, leave of the processor.
-    patient = ["nice"] if shutil.which("nice") else []
+    patient = ["nice", "-n", "4"] if shutil.which("nice") else []
     outcomes: list[bool] = []
 
     def check(title: str, words: list, folder: Path) -> None:
