@@ -91,7 +91,8 @@ def nearest(lab: Floats, colours: Floats, out: NDArray[np.int32]) -> None:
                 nearer = apart < least[i]
                 best[i] = place if nearer else best[i]
                 least[i] = apart if nearer else least[i]
-        out[start : start + count] = best[:count]
+        for i in range(count):
+            out[start + i] = best[i]
 
 
 @njit(nogil=True, cache=True)

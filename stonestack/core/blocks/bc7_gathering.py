@@ -97,34 +97,33 @@ def gather_line(tex: Any, alone: int, mixed: bool, s: Any) -> None:
 
     ``mixed`` is whether alpha is among the others: then the colour of all texels counts.
     """
+    # Which channel stands where is settled before the loops: else they are compiled eight times.
+    red = 3 if alone == 0 else 0
+    green = 3 if alone == 1 else 1
+    blue = 3 if alone == 2 else 2
+    least = f(1) if mixed else f(0)
     for j in range(16):
         for lane in range(L):
-            a = tex[(6 * j + 3) * L + lane]
-            s[(P + 7 * j) * L + lane] = a if alone == 0 else tex[6 * j * L + lane]
-            s[(P + 7 * j + 1) * L + lane] = a if alone == 1 else tex[(6 * j + 1) * L + lane]
-            s[(P + 7 * j + 2) * L + lane] = a if alone == 2 else tex[(6 * j + 2) * L + lane]
+            s[(P + 7 * j) * L + lane] = tex[(6 * j + red) * L + lane]
+            s[(P + 7 * j + 1) * L + lane] = tex[(6 * j + green) * L + lane]
+            s[(P + 7 * j + 2) * L + lane] = tex[(6 * j + blue) * L + lane]
             s[(P + 7 * j + 3) * L + lane] = f(0)
-            s[(MC + 7 * j) * L + lane] = f(1) if mixed else tex[(6 * j + 4) * L + lane]
+            s[(MC + 7 * j) * L + lane] = max(least, tex[(6 * j + 4) * L + lane])
             s[(MA + 7 * j) * L + lane] = f(0)
 
 
 @kernel
 def gather_alone(tex: Any, alone: int, s: Any) -> None:
     """Put one channel of all texels into the scratch array, as the fourth."""
+    channel = alone & 3  # The compiler has to see that it is not negative.
+    weight = 5 if channel == 3 else 4
     for j in range(16):
         for lane in range(L):
-            r = tex[6 * j * L + lane]
-            g = tex[(6 * j + 1) * L + lane]
-            b = tex[(6 * j + 2) * L + lane]
-            a = tex[(6 * j + 3) * L + lane]
-            plain = tex[(6 * j + 4) * L + lane]
-            m = tex[(6 * j + 5) * L + lane] if alone == 3 else plain
+            m = tex[(6 * j + weight) * L + lane]
             s[(P + 7 * j) * L + lane] = f(0)
             s[(P + 7 * j + 1) * L + lane] = f(0)
             s[(P + 7 * j + 2) * L + lane] = f(0)
-            s[(P + 7 * j + 3) * L + lane] = (
-                r if alone == 0 else (g if alone == 1 else (b if alone == 2 else a))
-            )
+            s[(P + 7 * j + 3) * L + lane] = tex[(6 * j + channel) * L + lane]
             s[(MC + 7 * j) * L + lane] = m
             s[(MA + 7 * j) * L + lane] = m
 

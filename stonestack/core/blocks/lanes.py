@@ -20,7 +20,17 @@ def kernel(work: _Work) -> _Work:
     """Compile a function when it is first called, and keep its code on disk.
 
     Loops over lanes become vector instructions where what they have inside is straight: inner
-    loops of a fixed small number of turns, and indices that cannot be negative.
+    loops of a fixed small number of turns, and indices that cannot be negative. What begins with
+    an underscore is called by kernels alone: it gets no entrance for Python, which would take as
+    long to compile as many a kernel does.
     """
-    compiled: Any = njit(work, nogil=True, cache=True, fastmath=True, error_model="numpy")
+    compiled: Any = njit(
+        work,
+        nogil=True,
+        cache=True,
+        fastmath=True,
+        error_model="numpy",
+        no_cfunc_wrapper=True,
+        no_cpython_wrapper=work.__name__.startswith("_"),
+    )
     return cast(_Work, compiled)

@@ -62,7 +62,8 @@ def gathered(
                 n = met // pace * _SPREAD % count
                 pixels[n, 0] = i
                 pixels[n, 1] = j
-                wanted[n] = out[y, x]
+                for c in range(out.shape[2]):
+                    wanted[n, c] = out[y, x, c]
             met += 1
     return pixels, wanted
 
@@ -118,7 +119,8 @@ def nearest(
         i = kept - 1
         while i > 0 and least[i - 1] > total:
             least[i] = least[i - 1]
-            best[i] = best[i - 1]
+            best[i, 0] = best[i - 1, 0]
+            best[i, 1] = best[i - 1, 1]
             i -= 1
         least[i] = total
         best[i, 0] = y
@@ -202,7 +204,9 @@ def lay_patch(
         cost = _smoothed(upright[:, start : start + overlap])
         if coarse.shape[1] > 0:
             _keep_near(cost, coarse[edge], ratio)
-        paths[edge] = least_path(cost, False)
+        path = least_path(cost, False)
+        for i in range(side):
+            paths[edge, i] = path[i]
     for i in range(side):
         y = (top + i) % rows
         for j in range(side):
