@@ -24,7 +24,8 @@ def kernel(work: _Work) -> _Work:
     an underscore is called by kernels alone: it gets no entrance for Python, which would take as
     long to compile as many a kernel does.
     """
-    compiled: Any = njit(
+    compile_: Any = njit
+    compiled = compile_(
         work,
         nogil=True,
         cache=True,
