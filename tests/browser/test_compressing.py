@@ -114,6 +114,7 @@ class Compressing(DemoCase):
             page.get_by_role("button", name="Undo").click()
         expect(lost).to_contain_text("Made from the levels above")
 
+    @swept
     def test_a_format_is_recommended_with_its_reason_and_taken(self) -> None:
         page = self.page
         self.open("Iron lattice", "colour")

@@ -192,6 +192,7 @@ class Loop(DemoCase):
         self.wait_for_jobs()
         self.assertEqual(self.own_files(), before)
 
+    @swept
     def test_a_picture_dropped_on_the_catalogue_finds_what_looks_like_it(self) -> None:
         from stonestack.core.catalogue.describe import picture_bytes
 

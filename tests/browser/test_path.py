@@ -414,6 +414,7 @@ class Working(PathCase):
 
 
 class OwnData(BrowserCase):
+    @swept
     def test_an_empty_data_folder_leads_to_a_project_and_its_first_surface(self) -> None:
         data = tempfile.mkdtemp()
         self.addCleanup(shutil.rmtree, data, ignore_errors=True)

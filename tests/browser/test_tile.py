@@ -61,6 +61,7 @@ VERDICTS = {
 
 
 class RawToTile(TileCase):
+    @swept
     def test_a_raw_picture_becomes_a_tile_with_good_scores_and_goes_back(self) -> None:
         page = self.page
         self.begin("harbour_grit.png", raw("stochastic", 280), "Harbour grit")

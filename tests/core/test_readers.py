@@ -180,7 +180,7 @@ class Apart(unittest.TestCase):
 
     def test_work_that_is_not_wanted_any_more_ends_the_reader(self) -> None:
         buffer = io.BytesIO()
-        Image.effect_noise((5000, 5000), 90).save(buffer, "JPEG")
+        Image.effect_noise((3000, 3000), 90).save(buffer, "JPEG")
         began = time.monotonic()
         with (
             stopping.stoppable(lambda: time.monotonic() - began > 0.1),

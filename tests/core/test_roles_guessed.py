@@ -18,6 +18,7 @@ from stonestack.core.sources import SourceFacts, examine
 from stonestack.demo.paint import Canvas
 from stonestack.trials import labelled
 from stonestack.trials.matters import drawn
+from tests.sizes import times
 
 SIDE = 512
 
@@ -52,8 +53,9 @@ class Normals(unittest.TestCase):
     def test_they_are_known_at_any_relief_with_and_without_a_name(self) -> None:
         for matter in ("gravel", "wall"):
             for relief in (0.5, 4, 60):
+                texels = normals(matter, relief)
                 for name in (f"{matter}_normal.png", "img_0231.png"):
-                    found = facts(name, normals(matter, relief))
+                    found = facts(name, texels)
                     with self.subTest(matter=matter, relief=relief, name=name):
                         self.assertIs(found.role, Role.NORMAL)
                         self.assertGreaterEqual(found.role_confidence, 0.9)
@@ -115,7 +117,7 @@ class Channels(unittest.TestCase):
         self.assertIs(facts("img_3.png", hollow).role, Role.OCCLUSION)
 
     def test_files_that_were_not_looked_at_are_told_as_often_as_asked(self) -> None:
-        told = [labelled.judged(made) for made in labelled.files(404, 48)]
+        told = [labelled.judged(made) for made in labelled.files(404, times(48, 24))]
         self.assertGreaterEqual(np.mean([t.named is t.role for t in told]), 0.95)
         self.assertGreaterEqual(np.mean([labelled.right(t) for t in told]), 0.85)
         sure = [t for t in told if t.named_sure >= 0.9]
@@ -124,7 +126,7 @@ class Channels(unittest.TestCase):
 
 class Uses(unittest.TestCase):
     def test_icons_sheets_atlases_and_cards_are_told_from_surfaces(self) -> None:
-        told = labelled.uses(405, 4)
+        told = labelled.uses(405, times(4, 2))
         wrong = [t for t in told if t.use != t.told]
         self.assertLessEqual(len(wrong), 1, wrong)
 

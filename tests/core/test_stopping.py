@@ -8,6 +8,7 @@ from stonestack.core.parallel import cores, over_bands
 from stonestack.core.stopping import check, stoppable
 from stonestack.core.tile.quilt import QuiltTile, quilt_tile
 from tests.core.test_ways import raw
+from tests.sizes import times
 
 
 class Bands(unittest.TestCase):
@@ -53,7 +54,7 @@ class Steps(unittest.TestCase):
         np.testing.assert_array_equal(plain.pixels, could.pixels)
 
     def test_a_long_step_stops_soon_after_it_is_asked_to(self) -> None:
-        picture = raw("stochastic", 900)
+        picture = raw("stochastic", times(900, 600))
         quilt_tile(raw("stochastic", 200), QuiltTile())
         start = time.perf_counter()
         quilt_tile(picture, QuiltTile(width=2, height=2))

@@ -68,7 +68,7 @@ _SHAPES: tuple[Literal["suiting"], Literal["square"]] = ("suiting", "square")
 
 class Kept(unittest.TestCase):
     def test_no_joint_is_out_of_place_in_any_way_that_keeps_structures(self) -> None:
-        for n in times((0, 1, 3, 4), (0, 3)):
+        for n in times((0, 1, 3, 4), (3,)):
             wall = walls.walls(SEED)[n]
             for params in KEEPING:
                 tile = STEPS[params.kind].apply(raw(n), params)

@@ -16,6 +16,7 @@ from stonestack.demo.sources import SOURCES, lattice_pattern
 from stonestack.services import games, projects
 from stonestack.store.tables import GameRow
 from tests.games import small_game, state
+from tests.sizes import times
 from tests.support import WorkspaceCase
 
 
@@ -55,7 +56,7 @@ class RawSources(unittest.TestCase):
         self.assertEqual(kinds, {"png", "jpg", "tga", "tif"})
 
     def test_a_source_is_raw_odd_sized_uneven_and_does_not_tile(self) -> None:
-        for name in ("rib_copper", "bed_peat"):
+        for name in times(("rib_copper", "bed_peat"), ("bed_peat",)):
             source = SOURCES[name]
             data = source.encoded()
             facts = codecs.inspect(source.file_name, data)

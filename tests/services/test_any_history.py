@@ -165,7 +165,7 @@ class KeptSummaries(SurfaceCase):
             deliveries.change(self.ws, view.id, view.revision, document)
 
     def test_after_whatever_was_done_they_are_what_working_out_gives(self) -> None:
-        for seed in range(times(20, 3)):
+        for seed in range(times(20, 2)):
             chance = random.Random(seed)
             for n in range(14):
                 try:

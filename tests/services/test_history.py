@@ -169,7 +169,7 @@ class TwoWriters(SurfaceCase):
     def test_each_edit_is_applied_or_refused_and_none_is_lost(self) -> None:
         made = surfaces.create(self.ws, self.project.id, "Empty", "empty")
         command = [sys.executable, "-m", "tests.services.writers", str(self.root / "data"), made.id]
-        count, threads = times(1000, 160), 4  # The threads share them evenly.
+        count, threads = times(1000, 80), 4  # The threads share them evenly.
         running = [
             subprocess.Popen(
                 [*command, name, str(count), str(threads)], stdout=subprocess.PIPE, text=True
