@@ -1,6 +1,9 @@
 """Checks of a surface's maps: each says what is wrong, and its button mends it."""
 
+import tempfile
 import unittest
+from pathlib import Path
+from typing import ClassVar
 
 import numpy as np
 
@@ -20,8 +23,9 @@ from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.services import checking, projects, sources, surfaces
 from stonestack.services.surfaces import SurfaceView
+from stonestack.services.workspace import Workspace
 from stonestack.trials import scenes
-from tests.support import WorkspaceCase
+from tests.support import WorkspaceCase, begun
 
 SIDE = 256
 SCENE = scenes.scene("cobbles, dark joints", 31, SIDE)
@@ -54,6 +58,20 @@ def heights() -> Floats:
 
 
 class Checking(WorkspaceCase):
+    """In one workspace, so that what was made of a picture for one test is there for the next."""
+
+    kept: ClassVar[Workspace]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+        cls.kept = Workspace(begun(folder / "data"))
+        cls.addClassCleanup(cls.kept.close)
+
+    def opened(self) -> Workspace:
+        return self.kept
+
     def setUp(self) -> None:
         super().setUp()
         self.project = projects.create(self.ws, "Glasshouse", None)
@@ -306,7 +324,7 @@ class Checking(WorkspaceCase):
         self.assertEqual(ran, [])
 
     def test_what_was_stopped_is_not_made_for_a_check(self) -> None:
-        surface = self.begun()
+        surface = self.begun(of_colour(LIT[::-1]))
         key = surface.keys["normal"][Stage.STEPS]
         assert key is not None
         self.ws.renderer.halt([key])
