@@ -182,6 +182,7 @@ class Look(DemoCase):
             now = [k["params"]["kind"] for k in self.steps("colour", other["id"])]
             self.assertEqual(now, kinds[other["id"]])
 
+    @swept
     def test_all_of_it_from_the_keyboard(self) -> None:
         page = self.page
         before = float(self.red(self.pixels()).mean())

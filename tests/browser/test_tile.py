@@ -100,6 +100,7 @@ class RawToTile(TileCase):
         page.reload()
         expect(ways.get_by_role("radio", name="Cut")).to_be_checked(timeout=PATIENCE)
 
+    @swept
     def test_a_scene_is_told_to_be_one(self) -> None:
         self.begin("at_the_quay.png", png(photograph("rocket", 300)[..., :3]), "At the quay")
         advice = self.page.get_by_text(re.compile("frame a part that is all of one kind"))

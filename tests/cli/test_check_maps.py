@@ -12,6 +12,7 @@ from PIL import Image
 
 from stonestack.cli.main import main
 from stonestack.trials import checks, scenes
+from tests.sizes import swept
 
 SIDE = 192
 
@@ -89,6 +90,7 @@ class CheckMaps(unittest.TestCase):
 
 
 class Trial(unittest.TestCase):
+    @swept
     def test_a_seed_says_the_same_twice_and_another_seed_another(self) -> None:
         one, again, other = (checks.told_of("gravel", seed, 128) for seed in (7, 7, 8))
         self.assertEqual(one, again)
