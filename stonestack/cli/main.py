@@ -370,7 +370,7 @@ def _inspect(options: argparse.Namespace) -> int:
     rows = {
         "Kind": f"{facts.kind}, called {facts.kind_by_extension}{lies}",
         "Size": f"{facts.width} × {facts.height}, {facts.mips} level(s)",
-        "Format": f"{facts.block_format or facts.mode}, {facts.bits} bits",
+        "Format": f"{facts.block_format or facts.mode}, worked on in {facts.bits} bits",
         "Colour space": facts.colour_space,
         "Alpha": facts.alpha,
         "Bytes": str(facts.bytes),

@@ -21,6 +21,7 @@ from stonestack.core.codecs import ktx2
 from stonestack.core.codecs.texture import Texture
 from tests.browser.case import BrowserCase, looks
 from tests.core.test_containers import textures
+from tests.sizes import swept
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -100,6 +101,7 @@ class ThreeLoader(BrowserCase):
                     allowed = 3 if format_.info.numbers is Numbers.SIGNED else 1
                     self.assertLessEqual(np.abs(theirs - ours.astype(int)).max(), allowed)
 
+    @swept
     @looks
     def test_levels_that_are_packed_are_read_alike(self) -> None:
         for format_ in (BlockFormat.BC1, BlockFormat.BC7, BlockFormat.RGBA8):

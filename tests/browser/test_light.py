@@ -121,6 +121,7 @@ class InLight(DemoCase):
         self.assert_lambert(180)
         self.assert_lambert(90)
 
+    @swept
     @looks
     def test_a_cap_with_green_down_in_file_and_game_is_lit_the_same_down(self) -> None:
         self.begin()

@@ -123,6 +123,7 @@ class Look(DemoCase):
         self.page.get_by_role("button", name="Undo").click()
         expect(self.page.get_by_text("0 strokes; draw in the flat view")).to_be_visible()
 
+    @swept
     def test_lettering_over_an_edge_wraps_and_is_stamped_into_height_and_normal(self) -> None:
         page = self.page
         before = {role: self.pixels(role) for role in ("colour", "height", "normal")}

@@ -328,6 +328,7 @@ class Working(PathCase):
         loose.uncheck()
         expect(loose).not_to_be_checked()
 
+    @swept
     def test_materials_and_deliveries_take_changes_as_fast_as_they_are_made(self) -> None:
         page = self.page
 

@@ -256,6 +256,7 @@ class BringingIn(TileCase):
         for cell in sizes:
             expect(cell).to_contain_text("seam", timeout=PATIENCE)
 
+    @swept
     def test_a_pasted_picture_comes_in(self) -> None:
         page = self.page
         page.goto(self.server.address)

@@ -32,6 +32,7 @@ class Bench(CommandCase):
         self.assertGreater(min(row["psnr"] for row in rows), 25)
         self.assertTrue(all(row["below"] is None for row in rows))
 
+    @swept
     def test_a_project_is_made_and_every_list_is_timed(self) -> None:
         code, out, err = self.run_command("bench", "project", "--surfaces", 3, "--builds", 2)
         self.assertEqual((code, err), (0, ""))

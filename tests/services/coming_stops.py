@@ -32,7 +32,7 @@ from tests.services.dying import Dying, Prepared, in_child, part_of
 from tests.sizes import times
 from tests.support import raw_picture
 
-BROUGHT = times(500, 6)
+BROUGHT = times(500, 4)
 
 
 @unittest.skipUnless(hasattr(os, "fork"), "needs fork")

@@ -44,8 +44,8 @@ from tests.services.dying import Dying, Prepared, in_child, part_of
 from tests.sizes import times
 from tests.support import raw_picture
 
-MOMENTS = times(500, 6)
-DELIVERED = times(500, 6)
+MOMENTS = times(500, 5)
+DELIVERED = times(500, 5)
 PATHS = ("tex/floor_c.dds", "menu/page_floor.dds", "pack/hall.hold/a/floor_c.dds")
 
 

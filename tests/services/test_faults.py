@@ -17,7 +17,7 @@ from tests.sizes import times
 
 
 class HardStops(unittest.TestCase):
-    """The process is killed at seeded moments: 58 in every run, 1,540 in a sweep."""
+    """The process is killed at seeded moments: 54 in every run, 1,540 in a sweep."""
 
     @unittest.skipUnless(hasattr(os, "fork"), "needs fork")
     def test_every_file_is_old_or_new_after_a_hard_stop_and_the_safe_is_whole(self) -> None:

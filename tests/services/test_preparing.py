@@ -10,6 +10,7 @@ from unittest import mock
 from stonestack.core import compiled
 from stonestack.services import preparing
 from stonestack.services.jobs import JobState
+from tests.sizes import swept
 from tests.support import WorkspaceCase
 
 
@@ -23,6 +24,7 @@ class Preparing(WorkspaceCase):
             mark.write_text("of another processor")
             self.assertFalse(compiled.is_compiled())
 
+    @swept
     def test_else_a_job_compiles_and_says_how_far_it_is(self) -> None:
         with mock.patch.object(compiled, "MARK", self.root / "none"):
             preparing.begin(self.ws)
