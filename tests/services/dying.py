@@ -14,9 +14,11 @@ from pathlib import Path
 
 from sqlalchemy import Engine, event
 
+from stonestack.core import codecs
 from stonestack.services.workspace import Workspace
 from stonestack.store import disk
 from stonestack.store.place import DataFolder
+from tests.games import colour_dds
 
 PART = os.environ.get("STONE_STOPS", "0/1")
 """Which of how many parts of the moments are tried here."""
@@ -111,6 +113,7 @@ class Prepared(unittest.TestCase):
         self.root = Path(holder.name)
         # What children would each load anew is loaded here; nothing of it starts a thread.
         Workspace(DataFolder(self.root / "warm")).close()
+        codecs.read_texture(colour_dds(1, 16)).texels()
         self.assertEqual(in_child(self.prepare), 0)
 
     def prepare(self) -> None:

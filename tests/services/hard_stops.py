@@ -18,7 +18,7 @@ from typing import ClassVar
 
 from sqlmodel import col, select
 
-from stonestack.core import codecs, edits
+from stonestack.core import edits
 from stonestack.core.deliveries import Delivery
 from stonestack.core.roles import Role
 from stonestack.services import (
@@ -39,7 +39,7 @@ from stonestack.services.workspace import Workspace
 from stonestack.store import disk, journal
 from stonestack.store.place import DataFolder
 from stonestack.store.tables import BuildRow
-from tests.games import catalogued, colour_dds, hashes, replacement, small_game
+from tests.games import catalogued, hashes, replacement, small_game
 from tests.services.dying import Dying, Prepared, in_child, part_of
 from tests.sizes import times
 from tests.support import raw_picture
@@ -52,10 +52,6 @@ PATHS = ("tex/floor_c.dds", "menu/page_floor.dds", "pack/hall.hold/a/floor_c.dds
 @unittest.skipUnless(hasattr(os, "fork"), "needs fork")
 class HardStops(Prepared):
     """The process is killed; the next start finishes or undoes the whole."""
-
-    def setUp(self) -> None:
-        codecs.read_texture(colour_dds(1, 16)).texels()
-        super().setUp()
 
     def data(self, root: Path) -> DataFolder:
         return DataFolder(root / "data")
