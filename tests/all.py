@@ -28,7 +28,8 @@ from tests.sizes import is_due
 _SLOW = 3.0
 _FIRST = (
     *("tests.browser.", "tests.test_extending", "tests.services.test_cluster"),
-    *("tests.services.test_faults", "tests.demo.", "tests.services."),
+    *("tests.services.test_faults", "tests.web.test_letting_in.Starting", "tests.demo."),
+    "tests.services.",
 )
 """What takes longest begins first, so that no core is left without work at the end."""
 

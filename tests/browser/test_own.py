@@ -67,6 +67,7 @@ class OwnGame(BrowserCase):
         page.get_by_role("dialog").get_by_role("button", name="Start").click()
         page.wait_for_url(re.compile("/bench/"))
 
+    @swept
     def test_it_is_said_while_what_computes_is_prepared_and_pages_work_meanwhile(self) -> None:
         page, state = self.page, {"state": "running"}
         job = {"id": "a", "title": "Prepare", "progress": 0.4, "doing": "Preparing: once"}

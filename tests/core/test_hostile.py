@@ -67,7 +67,7 @@ class Hostile(unittest.TestCase):
         """Try spoilt files; return how many were refused in words."""
         rng = random.Random(seed)
         refused = 0
-        for _ in range(times(1000, 120)):
+        for _ in range(times(1000, 80)):
             try:
                 work(spoilt(good, rng))
             except StoneError as error:

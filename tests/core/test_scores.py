@@ -17,7 +17,7 @@ from stonestack.trials.defects import GRADED, Laid, stock
 from stonestack.trials.faults import at
 from stonestack.trials.matters import MATTERS
 from tests.core import defects
-from tests.sizes import times
+from tests.sizes import swept, times
 
 LEAST_ON_ONE_BASE = 0.85
 """On bricks a cross-fade breaks the bond as well, which the ranking was not written for."""
@@ -288,6 +288,7 @@ class Faults(unittest.TestCase):
                 )
         np.testing.assert_allclose(_mean_of_moved(ring, steps), found / 4, atol=1e-5)
 
+    @swept
     def test_boxes_have_their_middle_in_the_tile(self) -> None:
         for matter in ("grit", "wall"):
             for defect in ("cut off", "cloned five times", "spot 0.5"):

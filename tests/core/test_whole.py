@@ -20,7 +20,7 @@ from stonestack.core.tile.wrapped import WrapTile
 from stonestack.demo.paint import Canvas
 from stonestack.trials import walls
 from stonestack.trials.matters import MATTERS, STRUCTURED, drawn
-from tests.sizes import times
+from tests.sizes import swept, times
 
 SEED = 90
 KEEPING = (CutTile(), WrapTile(), QuiltTile(), BlendTile())
@@ -97,6 +97,7 @@ class Kept(unittest.TestCase):
                 self.assertIn("whole steps", kept.words)
                 self.assertEqual(f"stretched {told} %" in kept.words, told > 0)
 
+    @swept
     def test_what_would_be_stretched_far_keeps_its_proportions_unless_it_is_told_to(self) -> None:
         far = []
         for n in range(len(walls.walls(SEED))):

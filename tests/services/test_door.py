@@ -22,7 +22,7 @@ from stonestack.store.place import DataFolder
 from tests.games import colour_dds, entry, replacement, state
 from tests.services.races import put_content, restored, wait_for
 from tests.services.test_putting import GameCase
-from tests.sizes import times
+from tests.sizes import swept, times
 
 ROUNDS = times(500, 12)
 
@@ -46,6 +46,7 @@ class Races(GameCase):
                 self.assertIn((self.game / self.path).read_bytes(), contents)
                 self.assert_given_back(number)
 
+    @swept
     def test_two_threads(self) -> None:
         self.race(2)
 
