@@ -17,9 +17,12 @@ from tests.sizes import SWEEP, SWEPT
 
 SEEDED = (
     *("test_faults", "TwoWriters", "test_hostile", "test_extending", "test_any_edits"),
-    *("TwoWorkers", "ByLook", "AgainstTheWrittenRanking", "test_door", "test_bad_states"),
-    *("test_readers", "test_whole"),
+    *("TwoWorkers", "ByLook", "test_door", "test_bad_states"),
+    *("test_readers", "test_whole", "test_any_history", "test_roles_guessed", "test_choosing"),
+    *("HeightFromColour", "test_stopping", "Strips", "RepairingSpots", "test_scores"),
+    *("AgainstPillow", "RawSources", "AgainstPlainLooking"),
 )
+"""Parts of the names of tests that say ``times``."""
 BROWSER_TIMES = 10
 
 

@@ -1,12 +1,15 @@
 """The set-up script: what it skips, what it does again, what it says is missing."""
 
 import importlib.util
+import re
 import sys
 import tempfile
 import unittest
 from pathlib import Path
 from types import ModuleType
 from unittest import mock
+
+from tests.sweep import SEEDED
 
 RUN = Path(__file__).resolve().parent.parent / "run.py"
 
@@ -93,3 +96,18 @@ class Missing(unittest.TestCase):
         with mock.patch.object(sys, "version_info", (3, 9, 1)), self.assertRaises(run.Missing) as c:
             run.setup()
         self.assertIn("Python 3.11 or newer", str(c.exception))
+
+
+class Sweep(unittest.TestCase):
+    def test_what_is_tried_less_in_every_run_is_tried_in_full_in_a_sweep(self) -> None:
+        told = 0
+        for path in sorted((RUN.parent / "tests").rglob("test_*.py")):
+            text = path.read_text(encoding="utf-8")
+            parts = re.split(r"^class (\w+)", text, flags=re.M)
+            for name, body in zip(parts[1::2], parts[2::2], strict=True):
+                if re.search(r"(?<!\.)\btimes\(", body):
+                    told += 1
+                    whole = f"{path.stem}.{name}."
+                    with self.subTest(whole):
+                        self.assertTrue(any(pattern in whole for pattern in SEEDED))
+        self.assertGreater(told, 10)
