@@ -18,7 +18,7 @@ export function JobStrip({ id, onDone, onClose }: Props) {
   useEffect(() => {
     if (job && state === "done") onDone(job);
     // Told once, when the state turns; the callback's identity does not matter.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
+    // oxlint-disable-next-line react/exhaustive-deps
   }, [state]);
   if (error) return <ProblemNote error={error} onClose={onClose} />;
   if (job?.problem) return <ProblemNote error={new StoneProblem(job.problem, 422)} onClose={onClose} />;
