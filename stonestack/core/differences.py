@@ -134,7 +134,7 @@ def _order(steps: Sequence[Step], there: dict[str, Step]) -> list[str]:
 
 def _of_step(before: Surface, after: Surface, was: Step, now: Step) -> Iterator[str]:
     title = now.kind.title
-    if was.params.kind != now.params.kind:
+    if was.kind is not now.kind:
         yield f"{title} instead of {was.kind.title}"
         return
     changes = []

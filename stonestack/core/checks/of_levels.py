@@ -9,6 +9,7 @@ from stonestack.core.edits import Edit, RemoveMap, SetOrigin, SetOutput, SetStep
 from stonestack.core.edits.matter import numbers
 from stonestack.core.matters import MATTERS
 from stonestack.core.roles import ROLES, Role
+from stonestack.core.stepkind import StepParams
 
 _DIM_METAL, _BRIGHT = 0.6, 1.5
 """Times the range of a matter's reflection within which its middle is believed."""
@@ -59,9 +60,10 @@ def _brought(looked: Looked, middle: float, wanted: float) -> Edit | None:
     """Return the edit that brings specular to a level: its derivation's, or a curve."""
     step, matter = looked.step("specular_from_colour"), looked.surface.matter
     if step is not None and matter is not None:
+        before: StepParams = step.params
         values = numbers(MATTERS[matter])["specular_from_colour"]
-        params = type(step.params).model_validate({**dict(step.params), **values})
-        if params != step.params:
+        params = type(before).model_validate({**dict(before), **values})
+        if params != before:
             return SetStep(map=looked.map.id, step=rebuilt(step, params=params))
     if looked.map.frozen is not None or looked.after is None or looked.after.levels is None:
         return None

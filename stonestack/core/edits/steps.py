@@ -20,6 +20,7 @@ from stonestack.core.document import (
 )
 from stonestack.core.edits.origins import usual_size
 from stonestack.core.errors import BadRequest
+from stonestack.core.stepkind import StepParams
 from stonestack.core.tile.patches import PatchSpots, Spot
 
 
@@ -52,14 +53,15 @@ class SetStep(Document):
         """Put the step in the place of that with its id; its kind stays, or its end."""
         m = surface.map(self.map)
         before = m.step(self.step.id)
-        if before.params.kind != self.step.params.kind and not _same_end(before, self.step):
+        if before.kind is not self.step.kind and not _same_end(before, self.step):
             raise BadRequest(
                 "other-step",
                 "This step is of another kind.",
                 "Add the other step, and take this one out.",
             )
         # Whoever changes what was proposed has chosen.
-        proposed = self.step.proposed and self.step.params == before.params
+        old: StepParams = before.params
+        proposed = self.step.proposed and old == self.step.params
         chosen = rebuilt(self.step, proposed=proposed)
         steps = tuple(chosen if step.id == chosen.id else step for step in m.steps)
         return surface.with_map(rebuilt(m, steps=steps))
@@ -69,7 +71,7 @@ class SetStep(Document):
         m = before.map(self.map)
         old = m.step(self.step.id)
         head = f"{m.title}: {self.step.kind.title}"
-        if old.params.kind != self.step.params.kind:
+        if old.kind is not self.step.kind:
             return f"{head} instead of {old.kind.title}"
         if old.enabled is not self.step.enabled:
             return f"{head} {'on' if self.step.enabled else 'off'}"
