@@ -10,7 +10,6 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numba import njit
 
 from stonestack.core.blocks.bc6h_layout import (
     CODE,
@@ -22,16 +21,17 @@ from stonestack.core.blocks.bc6h_layout import (
     RED,
 )
 from stonestack.core.blocks.bptc import put, take, weight
+from stonestack.core.blocks.lanes import kernel
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _signed(value: int, bits: int) -> int:
     """Return the low bits of a number as two's complement."""
     value &= (1 << bits) - 1
     return value - (1 << bits) if value >> (bits - 1) else value
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _widened(value: int, bits: int, signed: bool) -> int:
     """Return a stored end as it is interpolated."""
     if not signed:
@@ -49,7 +49,7 @@ def _widened(value: int, bits: int, signed: bool) -> int:
     return -wide if value < 0 else wide
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _finished(value: int, signed: bool) -> int:
     """Return an interpolated number as a signed count of a half's steps."""
     if not signed:
@@ -57,7 +57,7 @@ def _finished(value: int, signed: bool) -> int:
     return -((-value * 31) >> 5) if value < 0 else (value * 31) >> 5
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def decode_blocks(
     words: Any,
     start: int,
@@ -92,10 +92,13 @@ def decode_blocks(
             if modes[n, CODE] == code and modes[n, CODE_BITS] == (2 if code < 2 else 5):
                 mode = n
         if mode < 0:
-            out[block] = 0
+            for t in range(16):
+                for c in range(3):
+                    out[block, t, c] = 0
             continue
         row = modes[mode]
-        fields[:] = 0
+        for k in range(13):
+            fields[k] = 0
         at = row[CODE_BITS]
         for k in range(80):
             if bits[mode, k, 0] < 0:
@@ -132,7 +135,7 @@ def decode_blocks(
                 out[block, t, c] = 0x8000 - value if value < 0 else value
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _narrowed(value: float, bits: int, signed: bool) -> int:
     """Return the stored end that is widened to nearest what is wanted."""
     if signed:
@@ -142,7 +145,7 @@ def _narrowed(value: float, bits: int, signed: bool) -> int:
     return min(max(int(value * (1 << bits) / 65536.0), 0), (1 << bits) - 1)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _line(texels: Any, members: Any, count: int, ends: Any) -> None:
     """Put ends at the extremes of the direction of greatest spread."""
     mean = np.zeros(3)
@@ -184,7 +187,7 @@ def _line(texels: Any, members: Any, count: int, ends: Any) -> None:
         ends[1, c] = mean[c] + high * axis[c]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _placed(
     texels: Any,
     members: Any,
@@ -220,7 +223,7 @@ def _placed(
     return total
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _refitted(texels: Any, members: Any, count: int, places: Any, wide: int, ends: Any) -> bool:
     """Solve for the ends that fit the places best; False where they are undetermined."""
     aa = 0.0
@@ -245,7 +248,7 @@ def _refitted(texels: Any, members: Any, count: int, places: Any, wide: int, end
     return True
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _fits(stored: Any, count: int, row: Any, signed: bool) -> bool:
     """Return whether a mode can tell these ends as differences from the first."""
     if not row[DELTA]:
@@ -259,7 +262,7 @@ def _fits(stored: Any, count: int, row: Any, signed: bool) -> bool:
     return True
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _turned(
     stored: Any, places: Any, partition: int, count: int, wide: int, parts: Any, anchors: Any
 ) -> None:
@@ -278,7 +281,7 @@ def _turned(
                 places[t] = last - places[t]
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _written(
     mode: int,
     stored: Any,
@@ -313,7 +316,7 @@ def _written(
         at = put(out, at, places[t], wide - short)
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def _left_over(texels: Any, members: Any, count: int) -> float:
     """Return about what a line leaves of a part's spread."""
     mean = np.zeros(3)
@@ -337,7 +340,7 @@ def _left_over(texels: Any, members: Any, count: int) -> float:
     return across + (whole - across) * 0.02
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def encode_blocks(
     texels: Any,
     start: int,
@@ -377,7 +380,8 @@ def encode_blocks(
         # Whole blocks first, then the partitions whose own lines leave least.
         tries = 1
         if kept:
-            best_errors[:] = 1e300
+            for k in range(kept):
+                best_errors[k] = 1e300
             for shape in range(32):
                 error = 0.0
                 for part in range(2):
@@ -400,7 +404,8 @@ def encode_blocks(
             count = 1 if attempt == 0 else 2
             shape = 0 if attempt == 0 else best_shapes[attempt - 1]
             wide = 4 if count == 1 else 3
-            sizes[:] = 0
+            for part in range(2):
+                sizes[part] = 0
             for t in range(16):
                 part = parts[2, shape, t] if count == 2 else 0
                 members[part, sizes[part]] = t
@@ -411,7 +416,9 @@ def encode_blocks(
                 row = modes[mode]
                 if row[PARTS] != count:
                     continue
-                ends[:] = begun
+                for e in range(2 * count):
+                    for c in range(3):
+                        ends[e, c] = begun[e, c]
                 precision = row[FIRST]
                 for _ in range(rounds):
                     error = 0.0
