@@ -59,7 +59,9 @@ def means_along(values: Floats, places: Places, radius: int, out: Floats) -> Non
             for k in range(channels):
                 spread[n * channels + k] = row[places[n], k]
                 spread[count - (n + 1) * channels + k] = row[places[len(places) - 1 - n], k]
-        spread[radius * channels : count - radius * channels] = row.reshape(width * channels)
+        for x in range(width):
+            for k in range(channels):
+                spread[(radius + x) * channels + k] = row[x, k]
         for i in range(count):
             onward[i] = reached[i] + spread[i]
         for i in range(width * channels):

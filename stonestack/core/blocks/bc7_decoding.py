@@ -41,7 +41,9 @@ def decode_blocks(
         while mode < 8 and not (data[0] >> np.uint64(mode)) & np.uint64(1):
             mode += 1
         if mode == 8:
-            out[block] = 0
+            for t in range(16):
+                for c in range(4):
+                    out[block, t, c] = 0
             continue
         row = modes[mode]
         count = row[0]

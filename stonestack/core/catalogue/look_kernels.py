@@ -31,10 +31,17 @@ from stonestack.core.catalogue.look_numbers import (
 
 
 @njit(cache=True, nogil=True)
+def _clear(numbers):  # type: ignore[no-untyped-def]
+    # One by one: what is assigned to a slice brings in words about shapes, seconds to compile.
+    for i in range(len(numbers)):
+        numbers[i] = 0
+
+
+@njit(cache=True, nogil=True)
 def channels(texels, out):  # type: ignore[no-untyped-def]
     """Measure what tells appearances apart; shares and means over all texels."""
     height, width = texels.shape[:2]
-    out[:] = 0
+    _clear(out)
     for y in range(height):
         for x in range(width):
             red = np.float32(texels[y, x, 0])
@@ -97,8 +104,9 @@ def together(texels, out):  # type: ignore[no-untyped-def]
         other = (n + 1) % 3
         size = np.sqrt(moved[n, n] * moved[other, other])
         pairs[n] = moved[n, other] / size if size > 0 else 0.0
-    pairs.sort()
-    out[AGREEMENT] = pairs[1]
+    # The middle one of the three.
+    low, high = min(pairs[0], pairs[1]), max(pairs[0], pairs[1])
+    out[AGREEMENT] = max(low, min(high, pairs[2]))
 
 
 @njit(cache=True, nogil=True)
@@ -108,9 +116,9 @@ def edges(texels, out, across, down):  # type: ignore[no-untyped-def]
     ``across`` and ``down`` take the mean step between neighbouring columns and rows.
     """
     height, width = texels.shape[:2]
-    out[:] = 0
-    across[:] = 0
-    down[:] = 0
+    _clear(out)
+    _clear(across)
+    _clear(down)
     rim = 0
     middle = 0
     rim_sum = np.zeros((2, 4), np.float64)
@@ -161,8 +169,10 @@ def edges(texels, out, across, down):  # type: ignore[no-untyped-def]
         out[RIM_SPREAD] = max(out[RIM_SPREAD], np.sqrt(max(0.0, ring)))
     out[STEP_ACROSS] /= height * 4
     out[STEP_DOWN] /= width * 4
-    across /= height * 4
-    down /= width * 4
+    for x in range(len(across)):
+        across[x] /= height * 4
+    for y in range(len(down)):
+        down[y] /= width * 4
 
 
 @njit(cache=True, nogil=True)
@@ -172,7 +182,7 @@ def lightness(texels, blend, light, tones):  # type: ignore[no-untyped-def]
     Where ``blend`` is set, see-through texels show the ground.
     """
     height, width = texels.shape[:2]
-    tones[:] = 0
+    _clear(tones.reshape(-1))
     count = np.zeros((4, 4), np.float64)
     sums = np.zeros((2, 3), np.float64)
     for y in range(height):

@@ -39,7 +39,8 @@ def mean_of_moved(
     share, one = np.float32(1 / len(whole)), np.float32(1)
     total = np.empty(count, np.float32)
     for y in range(start, stop):
-        total[:] = 0
+        for i in range(count):
+            total[i] = 0
         for step in range(len(whole)):
             for down in range(2):
                 row = rows[(y + whole[step, 1] + down) % height]
@@ -56,4 +57,5 @@ def mean_of_moved(
                         left[i] += weight * after[i]
                     for i in range(len(right)):
                         right[i] += weight * before[i]
-        out[y] = total
+        for i in range(count):
+            out[y, i] = total[i]
