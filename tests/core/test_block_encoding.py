@@ -84,6 +84,24 @@ class EachQuality(unittest.TestCase):
                     self.assertEqual(made[0], made[1])
                     self.assertEqual(made[0][at : at + unit], alone)
 
+    def test_blocks_near_the_limits_change_nothing_beside_them(self) -> None:
+        rng = np.random.default_rng(8)
+        blocks_ = [
+            np.clip(rng.normal(rng.uniform(0, 255), rng.uniform(1, 60), (4, 4)), 0, 255)
+            if n % 3
+            else 80 + rng.uniform(0, rng.uniform(6, 24), (4, 4))
+            for n in range(96)
+        ]
+        strip = np.concatenate(blocks_, axis=1).astype(np.uint8)
+        texels = np.ascontiguousarray(np.repeat(strip[..., np.newaxis], 4, axis=2))
+        for quality in Quality:
+            whole = blocks.encode(BlockFormat.BC4, texels, quality)
+            for n in range(96):
+                alone = np.ascontiguousarray(texels[:, 4 * n : 4 * n + 4])
+                with self.subTest(quality=quality, block=n):
+                    got = blocks.encode(BlockFormat.BC4, alone, quality)
+                    self.assertEqual(whole[8 * n : 8 * n + 8], got)
+
     def test_sizes_that_are_no_multiple_of_four(self) -> None:
         texels = photograph("coffee", 64)[:13, :7]
         for format_ in BlockFormat:
@@ -228,6 +246,7 @@ class BesideTheBest(unittest.TestCase):
         hard = (blurred > np.median(blurred)) * np.float32(255)
         masks = [ndimage.gaussian_filter(hard, blur) for blur in (0.4, 0.6, 1.0)]
         rims = [np.rint(mask).astype(np.uint8) for mask in masks]
+        self.assertLess(self.lacking(np.ascontiguousarray(coffee), Quality.FAST), 1.0)
         for channel in (np.ascontiguousarray(coffee), *rims):
             self.assertLess(self.lacking(channel, Quality.STANDARD), 0.4)
             self.assertLess(self.lacking(channel, Quality.BEST), 0.1)

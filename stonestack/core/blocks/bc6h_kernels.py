@@ -21,17 +21,17 @@ from stonestack.core.blocks.bc6h_layout import (
     RED,
 )
 from stonestack.core.blocks.bptc import put, take, weight
-from stonestack.core.blocks.lanes import kernel
+from stonestack.core.blocks.lanes import exact_kernel
 
 
-@kernel
+@exact_kernel
 def _signed(value: int, bits: int) -> int:
     """Return the low bits of a number as two's complement."""
     value &= (1 << bits) - 1
     return value - (1 << bits) if value >> (bits - 1) else value
 
 
-@kernel
+@exact_kernel
 def _widened(value: int, bits: int, signed: bool) -> int:
     """Return a stored end as it is interpolated."""
     if not signed:
@@ -49,7 +49,7 @@ def _widened(value: int, bits: int, signed: bool) -> int:
     return -wide if value < 0 else wide
 
 
-@kernel
+@exact_kernel
 def _finished(value: int, signed: bool) -> int:
     """Return an interpolated number as a signed count of a half's steps."""
     if not signed:
@@ -57,7 +57,7 @@ def _finished(value: int, signed: bool) -> int:
     return -((-value * 31) >> 5) if value < 0 else (value * 31) >> 5
 
 
-@kernel
+@exact_kernel
 def decode_blocks(
     words: Any,
     start: int,
@@ -135,7 +135,7 @@ def decode_blocks(
                 out[block, t, c] = 0x8000 - value if value < 0 else value
 
 
-@kernel
+@exact_kernel
 def _narrowed(value: float, bits: int, signed: bool) -> int:
     """Return the stored end that is widened to nearest what is wanted."""
     if signed:
@@ -145,7 +145,7 @@ def _narrowed(value: float, bits: int, signed: bool) -> int:
     return min(max(int(value * (1 << bits) / 65536.0), 0), (1 << bits) - 1)
 
 
-@kernel
+@exact_kernel
 def _line(texels: Any, members: Any, count: int, ends: Any) -> None:
     """Put ends at the extremes of the direction of greatest spread."""
     mean = np.zeros(3)
@@ -187,7 +187,7 @@ def _line(texels: Any, members: Any, count: int, ends: Any) -> None:
         ends[1, c] = mean[c] + high * axis[c]
 
 
-@kernel
+@exact_kernel
 def _placed(
     texels: Any,
     members: Any,
@@ -223,7 +223,7 @@ def _placed(
     return total
 
 
-@kernel
+@exact_kernel
 def _refitted(texels: Any, members: Any, count: int, places: Any, wide: int, ends: Any) -> bool:
     """Solve for the ends that fit the places best; False where they are undetermined."""
     aa = 0.0
@@ -248,7 +248,7 @@ def _refitted(texels: Any, members: Any, count: int, places: Any, wide: int, end
     return True
 
 
-@kernel
+@exact_kernel
 def _fits(stored: Any, count: int, row: Any, signed: bool) -> bool:
     """Return whether a mode can tell these ends as differences from the first."""
     if not row[DELTA]:
@@ -262,7 +262,7 @@ def _fits(stored: Any, count: int, row: Any, signed: bool) -> bool:
     return True
 
 
-@kernel
+@exact_kernel
 def _turned(
     stored: Any, places: Any, partition: int, count: int, wide: int, parts: Any, anchors: Any
 ) -> None:
@@ -281,7 +281,7 @@ def _turned(
                 places[t] = last - places[t]
 
 
-@kernel
+@exact_kernel
 def _written(
     mode: int,
     stored: Any,
@@ -316,7 +316,7 @@ def _written(
         at = put(out, at, places[t], wide - short)
 
 
-@kernel
+@exact_kernel
 def _left_over(texels: Any, members: Any, count: int) -> float:
     """Return about what a line leaves of a part's spread."""
     mean = np.zeros(3)
@@ -340,7 +340,7 @@ def _left_over(texels: Any, members: Any, count: int) -> float:
     return across + (whole - across) * 0.02
 
 
-@kernel
+@exact_kernel
 def encode_blocks(
     texels: Any,
     start: int,

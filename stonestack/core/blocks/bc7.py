@@ -20,8 +20,8 @@ from stonestack.core.blocks.quality import PLAIN, Metric, Quality
 from stonestack.core.image import Bytes
 from stonestack.core.parallel import over_bands
 
-_ONE = ((1 / 32, 1 / 32, 0.0),)
-_MORE = (*_ONE, (0.0, 0.0, 1.0), (0.1, 0.1, 0.0))
+_ONE = ((0.0, 0.0, 0.0),)
+_MORE = (*_ONE, (1 / 16, 1 / 16, 0.0), (0.0, 0.0, 3.0))
 _STILL_MORE = (
     *((0.0, 0.15, 0.0), (0.15, 0.0, 0.0), (0.06, 0.06, 0.0), (0.2, 0.2, 0.0), (0.0, 0.3, 0.0)),
     *((0.3, 0.0, 0.0), (-0.05, -0.05, 0.0), (0.1, 0.2, 1.0), (0.2, 0.1, 1.0)),
@@ -33,14 +33,14 @@ def _tiers() -> dict[Quality, tuple[Tier, tuple[tuple[float, float, float], ...]
     """Return what each quality tries, and where lines begin."""
     fast = Tier(
         parted=False,
-        rounds=2,
+        rounds=1,
         every=False,
         polish=0,
         kept=1,
         triple=0,
         margin=1.0,
         apart=1,
-        settle=False,
+        settle=True,
         last_every=False,
         last_polish=0,
         last_settle=False,
@@ -51,9 +51,11 @@ def _tiers() -> dict[Quality, tuple[Tier, tuple[tuple[float, float, float], ...]
         rounds=1,
         kept=2,
         triple=1,
-        margin=2.0,
+        margin=1.6,
+        settle=False,
         last_every=True,
         last_polish=1,
+        last_settle=True,
         floor=5.0,
     )
     best = standard._replace(
@@ -62,9 +64,9 @@ def _tiers() -> dict[Quality, tuple[Tier, tuple[tuple[float, float, float], ...]
         kept=8,
         triple=2,
         apart=3,
+        margin=2.0,
         settle=True,
         last_polish=3,
-        last_settle=True,
         floor=0.0,
     )
     return {

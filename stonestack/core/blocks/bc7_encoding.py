@@ -34,6 +34,7 @@ from stonestack.core.blocks.bc7_packing import (
     SHAPE,
     note_part,
     pack,
+    pack_six,
 )
 from stonestack.core.blocks.bc7_ranking import rank
 from stonestack.core.blocks.bc7_search import Search
@@ -441,4 +442,7 @@ def encode_blocks(search: Search, start: int, stop: int, out: Any) -> None:
         if search.tier.last_every + search.tier.last_polish + search.tier.last_settle:
             _finished(search, begin, size, flags, errors, noted, tex, s, held[0])
         for at in range(size):
-            pack(noted[at], search, out[begin + at])
+            if noted[at, MODE] == 6:
+                pack_six(noted[at], out[begin + at])
+            else:
+                pack(noted[at], search, out[begin + at])

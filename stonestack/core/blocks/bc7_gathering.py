@@ -34,16 +34,19 @@ def load(search: Search, blocks: Any, tex: Any) -> None:
     for lane in range(L):
         rows[lane] = np.int64(blocks[lane]) // across * 4
         columns[lane] = np.int64(blocks[lane]) % across * 4
-    for i in range(16):
+    for i in range(0, 16, 4):
         for lane in range(L):
-            v = texels[np.int64(rows[lane]) + (i >> 2), np.int64(columns[lane]) + (i & 3)]
-            a = f(np.int32(v >> np.uint32(24)))
-            tex[6 * i * L + lane] = f(np.int32(v & byte))
-            tex[(6 * i + 1) * L + lane] = f(np.int32((v >> np.uint32(8)) & byte))
-            tex[(6 * i + 2) * L + lane] = f(np.int32((v >> np.uint32(16)) & byte))
-            tex[(6 * i + 3) * L + lane] = a
-            tex[(6 * i + 4) * L + lane] = search.clear if a < f(0.5) else f(1)
-            tex[(6 * i + 5) * L + lane] = search.extreme if a < f(0.5) or a > f(254.5) else f(1)
+            row = np.uint64(rows[lane]) + np.uint64(i >> 2)
+            for j in range(4):
+                v = texels[row, np.uint64(columns[lane]) + np.uint64(j)]
+                a = f(np.int32(v >> np.uint32(24)))
+                at = 6 * (i + j) * L + lane
+                tex[at] = f(np.int32(v & byte))
+                tex[at + L] = f(np.int32((v >> np.uint32(8)) & byte))
+                tex[at + 2 * L] = f(np.int32((v >> np.uint32(16)) & byte))
+                tex[at + 3 * L] = a
+                tex[at + 4 * L] = search.clear if a < f(0.5) else f(1)
+                tex[at + 5 * L] = search.extreme if a < f(0.5) or a > f(254.5) else f(1)
 
 
 @kernel
@@ -82,9 +85,8 @@ def gather(tex: Any, members: Any, count: int, alpha: Any, s: Any) -> int:
         i = np.int64(members[j])
         real = f(1) if j < count else f(0)
         for lane in range(L):
-            s[(P + 7 * j) * L + lane] = tex[6 * i * L + lane]
-            s[(P + 7 * j + 1) * L + lane] = tex[(6 * i + 1) * L + lane]
-            s[(P + 7 * j + 2) * L + lane] = tex[(6 * i + 2) * L + lane]
+            for c in range(3):
+                s[(P + 7 * j + c) * L + lane] = tex[(6 * i + c) * L + lane]
             s[(P + 7 * j + 3) * L + lane] = tex[(6 * i + 3) * L + lane] * alpha
             s[(MC + 7 * j) * L + lane] = real * tex[(6 * i + 4) * L + lane]
             s[(MA + 7 * j) * L + lane] = real * tex[(6 * i + 5) * L + lane]

@@ -39,7 +39,7 @@ def _placed(places: Any, bits: Any, count: Any, shape: Any, parts: Any, anchors:
 
 
 @kernel
-def _pack_six(noted: Any, out: Any) -> None:
+def pack_six(noted: Any, out: Any) -> None:
     """Write a block of mode 6, the most frequent one."""
     first = 4 if noted[PLACES] > 7 else 0
     turn = np.uint8(15 if first else 0)
@@ -58,7 +58,7 @@ def _pack_six(noted: Any, out: Any) -> None:
 
 @kernel
 def pack(noted: Any, search: Search, out: Any) -> None:
-    """Write a block from what is noted of it.
+    """Write a block of any mode from what is noted of it.
 
     Parameters
     ----------
@@ -67,9 +67,6 @@ def pack(noted: Any, search: Search, out: Any) -> None:
     out : ndarray, uint64, shape (2,)
     """
     mode = np.int64(noted[MODE])
-    if mode == 6:
-        _pack_six(noted, out)
-        return
     shape = np.int64(noted[SHAPE])
     choice = np.int64(noted[CHOICE])
     parts = search.parts

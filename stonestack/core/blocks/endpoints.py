@@ -79,17 +79,18 @@ def _load(
     row = first + L <= stop and first // across == (first + L - 1) // across
     y0 = first // across * 4
     x0 = first % across * 4
-    for i in range(16):
-        if row:
+    if row:
+        for i in range(0, 16, 4):
             y = y0 + (i >> 2)
-            x = x0 + (i & 3)
             for lane in range(L):
-                v = texels[y, x + 4 * lane]
-                s[(P + 3 * i) * L + lane] = f(np.int32(v & byte))
-                s[(P + 3 * i + 1) * L + lane] = f(np.int32((v >> np.uint32(8)) & byte))
-                s[(P + 3 * i + 2) * L + lane] = f(np.int32((v >> np.uint32(16)) & byte))
-                s[(M + i) * L + lane] = f(1) if (v >> np.uint32(24)) >= limit else least
-        else:
+                for j in range(4):
+                    v = texels[np.uint64(y), np.uint64(x0 + j + 4 * lane)]
+                    s[(P + 3 * (i + j)) * L + lane] = f(np.int32(v & byte))
+                    s[(P + 3 * (i + j) + 1) * L + lane] = f(np.int32((v >> np.uint32(8)) & byte))
+                    s[(P + 3 * (i + j) + 2) * L + lane] = f(np.int32((v >> np.uint32(16)) & byte))
+                    s[(M + i + j) * L + lane] = f(1) if (v >> np.uint32(24)) >= limit else least
+    else:
+        for i in range(16):
             for lane in range(L):
                 block = min(first + lane, stop - 1)
                 v = texels[block // across * 4 + (i >> 2), block % across * 4 + (i & 3)]
@@ -595,7 +596,6 @@ def _pack(s: Any, four: bool, words: Any) -> None:
     _from_best(s)
     _span(s)
     _weigh(s, f(1), f(1), f(1))
-    _places(s)
     for lane in range(L):
         a = np.int32(s[BQ * L + lane]) << 11
         a |= (np.int32(s[(BQ + 1) * L + lane]) << 5) | np.int32(s[(BQ + 2) * L + lane])
@@ -605,8 +605,13 @@ def _pack(s: Any, four: bool, words: Any) -> None:
         three = s[BN * L + lane] < f(2.5)
         turned = (b > a) != three and not four
         same = a == b
-        s[NEAR * L + lane] = f(1) if turned and not same else f(0)
-        s[FAR * L + lane] = f(0) if same else f(1)
+        n = s[BN * L + lane]
+        # Places are counted from the end that is stored first; where both are one, all are 0.
+        for c in range(3):
+            u = s[(U + c) * L + lane]
+            s[(U + c) * L + lane] = f(0) if same else (-u if turned else u)
+        k = s[K * L + lane]
+        s[K * L + lane] = f(0) if same else (n - k if turned else k)
         words[0, lane] = np.uint32(b if turned else a) | (
             np.uint32(a if turned else b) << np.uint32(16)
         )
@@ -616,12 +621,15 @@ def _pack(s: Any, four: bool, words: Any) -> None:
             n = s[BN * L + lane]
             word = np.uint32(0)
             for j in range(4):
-                t = s[(T + i + j) * L + lane]
-                t = n - t if s[NEAR * L + lane] > f(0.5) else t
-                code = f(0) if t < f(0.5) else (f(1) if t > n - f(0.5) else t + f(1))
-                code *= s[FAR * L + lane]
-                hole = s[HOLES * L + lane] > f(0) and s[(M + i + j) * L + lane] < f(0.5)
-                code = f(3) if hole else code
+                u = (
+                    s[(P + 3 * (i + j)) * L + lane] * s[U * L + lane]
+                    + s[(P + 3 * (i + j) + 1) * L + lane] * s[(U + 1) * L + lane]
+                    + s[(P + 3 * (i + j) + 2) * L + lane] * s[(U + 2) * L + lane]
+                    + s[K * L + lane]
+                )
+                t = np.rint(min(max(u, f(0)), n))
+                code = t + (f(1) if t > f(0.5) else f(0)) - (n if t > n - f(0.5) else f(0))
+                code = f(3) if s[HOLES * L + lane] - s[(M + i + j) * L + lane] > f(0.5) else code
                 word |= np.uint32(np.int32(code)) << np.uint32(2 * j)
             words[1, lane] |= word << np.uint32(2 * i)
 

@@ -20,18 +20,27 @@ def kernel(work: _Work) -> _Work:
     """Compile a function when it is first called, and keep its code on disk.
 
     Loops over lanes become vector instructions where what they have inside is straight: inner
-    loops of a fixed small number of turns, and indices that cannot be negative. What begins with
-    an underscore is called by kernels alone: it gets no entrance for Python, which would take as
-    long to compile as many a kernel does.
+    loops of a fixed small number of turns, and indices that cannot be negative. A loop over lanes
+    without any inner loop is unrolled into plain instructions instead, several times slower.
     """
+    return _compiled(work, fastmath=True, error_model="numpy")
+
+
+def exact_kernel(work: _Work) -> _Work:
+    """Compile a function likewise, with sums in the order in which they are written.
+
+    For what is compiled while it is used: code that was just compiled and code that was kept
+    could otherwise round differently.
+    """
+    return _compiled(work)
+
+
+def _compiled(work: _Work, **how: Any) -> _Work:
+    # What begins with an underscore is called by kernels alone: it gets no entrance for Python,
+    # which would take as long to compile as many a kernel does.
     compile_: Any = njit
+    alone = work.__name__.startswith("_")
     compiled = compile_(
-        work,
-        nogil=True,
-        cache=True,
-        fastmath=True,
-        error_model="numpy",
-        no_cfunc_wrapper=True,
-        no_cpython_wrapper=work.__name__.startswith("_"),
+        work, nogil=True, cache=True, no_cfunc_wrapper=True, no_cpython_wrapper=alone, **how
     )
     return cast(_Work, compiled)

@@ -26,27 +26,31 @@ V = 0
 """Values, 0 to 255 or 254."""
 M = 16
 """How much each counts."""
-T = 32
-"""Indices, when a block is packed."""
-LOW = 48
-HIGH = 49
-A = 50
+LOW = 32
+HIGH = 33
+A = 34
 """The ends that are tried, and the steps between them: 7, or 5 with both limits beside."""
-B = 51
-N = 52
-ERR = 53
-BA = 54
+B = 35
+N = 36
+ERR = 37
+BA = 38
 """The best ends found, likewise."""
-BB = 55
-BN = 56
-BERR = 57
-S = 58
+BB = 39
+BN = 40
+BERR = 41
+S = 42
 """Sums over texels on the line: weights, places, their squares, values, places times values."""
-OERR = 63
-GA = 64
+OERR = 47
+GA = 48
 """The best of all beginnings, while another is tried."""
-GERR = 67
-ROWS = 68
+GERR = 51
+RIM = 52
+"""0 where a block has values near the limits, else more than any error."""
+SHUT = 53
+"""What is added to a lane's error: more than any where a beginning is none of its own."""
+SLOPE = 54
+"""Places a level between the ends."""
+ROWS = 55
 
 NARROW = 32
 """Levels between the extremes of a block in which rounding matters."""
@@ -64,14 +68,16 @@ def _load(texels: Any, start: int, stop: int, first: int, shift: Any, signed: bo
     row = first + L <= stop and first // across == (first + L - 1) // across
     y0 = first // across * 4
     x0 = first % across * 4
-    for i in range(16):
-        if row:
+    if row:
+        for i in range(0, 16, 4):
             y = y0 + (i >> 2)
-            x = x0 + (i & 3)
             for lane in range(L):
-                v = np.int32(((texels[y, x + 4 * lane] >> shift) + turn) & byte)
-                s[(V + i) * L + lane] = f(v)
-        else:
+                for j in range(4):
+                    v = texels[np.uint64(y), np.uint64(x0 + j + 4 * lane)]
+                    v = ((v >> shift) + turn) & byte
+                    s[(V + i + j) * L + lane] = f(np.int32(v))
+    else:
+        for i in range(16):
             for lane in range(L):
                 block = min(first + lane, stop - 1)
                 v = texels[block // across * 4 + (i >> 2), block % across * 4 + (i & 3)]
@@ -86,8 +92,8 @@ def _load(texels: Any, start: int, stop: int, first: int, shift: Any, signed: bo
 @kernel
 def _weigh(s: Any, limits: Any, top: Any) -> None:
     """Set how much each texel counts: those at the limits as told."""
-    for i in range(16):
-        for lane in range(L):
+    for lane in range(L):
+        for i in range(16):
             v = s[(V + i) * L + lane]
             s[(M + i) * L + lane] = limits if v < f(0.5) or v > top - f(0.5) else f(1)
 
@@ -124,6 +130,7 @@ def _weigh_angles(
 def _span(s: Any, top: Any) -> None:
     """Take the extremes."""
     for lane in range(L):
+        s[SHUT * L + lane] = f(0)
         lo = top
         hi = f(0)
         for i in range(16):
@@ -151,13 +158,29 @@ def _take_even(s: Any) -> int:
 
 
 @kernel
-def _inner_span(s: Any, margin: Any, top: Any) -> int:
-    """Take the extremes without what is near the limits; return how many blocks have any such."""
+def _at_limits(s: Any, margin: Any, top: Any) -> int:
+    """Note which blocks have values near the limits; return how many."""
     n = 0
+    for lane in range(L):
+        near = s[LOW * L + lane] < margin or s[HIGH * L + lane] > top - margin
+        n += 1 if near else 0
+        s[RIM * L + lane] = f(0) if near else f(1e30)
+    return n
+
+
+@kernel
+def _shut(s: Any, rims_only: bool) -> None:
+    """Shut the lanes of blocks that have nothing near the limits, or open them all."""
+    for lane in range(L):
+        s[SHUT * L + lane] = s[RIM * L + lane] if rims_only else f(0)
+
+
+@kernel
+def _inner_span(s: Any, margin: Any, top: Any) -> None:
+    """Take the extremes without what is near the limits."""
     for lane in range(L):
         lo = f(300)
         hi = f(-1)
-        n += 1 if s[LOW * L + lane] < margin or s[HIGH * L + lane] > top - margin else 0
         for i in range(16):
             v = s[(V + i) * L + lane]
             lo = min(lo, v if v > margin else f(300))
@@ -166,7 +189,6 @@ def _inner_span(s: Any, margin: Any, top: Any) -> int:
         hi = max(hi, f(0))
         s[LOW * L + lane] = min(lo, hi)
         s[HIGH * L + lane] = max(lo, hi)
-    return n
 
 
 @kernel
@@ -185,7 +207,7 @@ def _begin(s: Any, n: Any, near: Any, far: Any, top: Any) -> None:
 def _score(s: Any, top: Any) -> None:
     """Take what is lost."""
     for lane in range(L):
-        s[ERR * L + lane] = f(0)
+        s[ERR * L + lane] = s[SHUT * L + lane]
     for i in range(0, 16, 4):
         for lane in range(L):
             a = s[A * L + lane]
@@ -209,7 +231,7 @@ def _score(s: Any, top: Any) -> None:
 def _sums(s: Any, top: Any) -> None:
     """Score, and take what a refit needs."""
     for lane in range(L):
-        s[ERR * L + lane] = f(0)
+        s[ERR * L + lane] = s[SHUT * L + lane]
         for k in range(5):
             s[(S + k) * L + lane] = f(0)
     for i in range(0, 16, 4):
@@ -251,25 +273,67 @@ def _sums(s: Any, top: Any) -> None:
 
 
 @kernel
-def _refit(s: Any, top: Any) -> None:
-    """Find the ends that fit the places best (least squares)."""
+def _solve(s: Any) -> None:
+    """Take the ends that fit the places best (least squares)."""
     for lane in range(L):
         w = s[S * L + lane]
         st = s[(S + 1) * L + lane]
         stt = s[(S + 2) * L + lane]
         sv = s[(S + 3) * L + lane]
         stv = s[(S + 4) * L + lane]
-        n = s[N * L + lane]
         det = w * stt - st * st
         solid = det > f(0.5)
-        inv = f(1) / (det if solid else f(1))
-        slope = (w * stv - st * sv) * inv
+        slope = (w * stv - st * sv) / (det if solid else f(1))
         a = (sv - slope * st) / max(w, f(1e-3))
-        b = a + slope * n
-        a = np.rint(min(max(a, f(0)), top))
-        b = np.rint(min(max(b, f(0)), top))
         s[A * L + lane] = a if solid else s[A * L + lane]
-        s[B * L + lane] = b if solid else s[B * L + lane]
+        s[B * L + lane] = a + slope * s[N * L + lane] if solid else s[B * L + lane]
+
+
+@kernel
+def _rounded(s: Any, top: Any) -> None:
+    """Take the ends as they are stored."""
+    for lane in range(L):
+        s[A * L + lane] = np.rint(min(max(s[A * L + lane], f(0)), top))
+        s[B * L + lane] = np.rint(min(max(s[B * L + lane], f(0)), top))
+
+
+@kernel
+def _fit(s: Any, top: Any) -> None:
+    """Refit eight values three times, whatever is lost: a good guess in little time."""
+    for _ in range(3):
+        for lane in range(L):
+            d = s[B * L + lane] - s[A * L + lane]
+            solid = abs(d) > f(1e-3)
+            slope = f(7) / (d if solid else f(1))
+            s[SLOPE * L + lane] = slope if solid else f(0)
+            for k in range(5):
+                s[(S + k) * L + lane] = f(0)
+        for i in range(0, 16, 4):
+            for lane in range(L):
+                a = s[A * L + lane]
+                slope = s[SLOPE * L + lane]
+                w = f(0)
+                st = f(0)
+                stt = f(0)
+                sv = f(0)
+                stv = f(0)
+                for j in range(4):
+                    v = s[(V + i + j) * L + lane]
+                    m = s[(M + i + j) * L + lane]
+                    t = np.rint(min(max((v - a) * slope, f(0)), f(7)))
+                    mt = m * t
+                    w += m
+                    st += mt
+                    stt += mt * t
+                    sv += m * v
+                    stv += mt * v
+                s[S * L + lane] += w
+                s[(S + 1) * L + lane] += st
+                s[(S + 2) * L + lane] += stt
+                s[(S + 3) * L + lane] += sv
+                s[(S + 4) * L + lane] += stv
+        _solve(s)
+    _rounded(s, top)
 
 
 @kernel
@@ -324,7 +388,7 @@ def _nearby(s: Any, top: Any) -> None:
     for lane in range(L):
         narrow = s[HIGH * L + lane] - s[LOW * L + lane] < f(NARROW) and s[BERR * L + lane] > f(0)
         few += 1 if narrow else 0
-        s[OERR * L + lane] = f(0) if narrow else f(1e30)
+        s[SHUT * L + lane] = f(0) if narrow else f(1e30)
         for k in range(3):
             s[(GA + k) * L + lane] = s[(BA + k) * L + lane]
     if few == 0:
@@ -336,36 +400,75 @@ def _nearby(s: Any, top: Any) -> None:
                 s[B * L + lane] = min(max(s[(GA + 1) * L + lane] + f(db), f(0)), top)
                 s[N * L + lane] = s[(GA + 2) * L + lane]
             _score(s, top)
-            for lane in range(L):
-                s[ERR * L + lane] += s[OERR * L + lane]
             _keep(s)
 
 
 @kernel
-def _pack(s: Any, codes: Any, top: Any, signed: bool) -> None:
-    """Write ends and indices, as two words a lane."""
+def _index(t: Any, n: Any, turned: bool) -> Any:
+    """Return what is stored of a place: both ends come first."""
+    t = n - t if turned else t
+    return t + (f(1) if t > f(0.5) else f(0)) - (n if t > n - f(0.5) else f(0))
+
+
+@kernel
+def _indices(s: Any, codes: Any) -> None:
+    """Write the index of the nearest place of each texel."""
     for i in range(0, 16, 4):
+        half = i >> 3
+        by = np.uint32(3 * (i & 7))
         for lane in range(L):
             a = s[BA * L + lane]
-            d = s[BB * L + lane] - a
             n = s[BN * L + lane]
-            k = n / (d if abs(d) > f(0.5) else f(1))
-            k = k if abs(d) > f(0.5) else f(0)
-            step = d / n
-            far = f(1e6) if n > f(6.0) else f(0)
-            # eight values: the first stored end is the greater; six: it is not
-            turned = (d > f(0)) == (n > f(6.0))
+            k = s[SLOPE * L + lane]
+            # Eight values: the first stored end is the greater; six: it is not.
+            turned = (s[BB * L + lane] > a) == (n > f(6))
+            word = np.uint32(0)
+            for j in range(4):
+                t = np.rint(min(max((s[(V + i + j) * L + lane] - a) * k, f(0)), n))
+                word |= np.uint32(np.int32(_index(t, n, turned))) << np.uint32(3 * j)
+            codes[half, lane] |= word << by
+
+
+@kernel
+def _indices_and_limits(s: Any, codes: Any, top: Any) -> None:
+    """Write the indices where some blocks have six values, and what is nearer to a limit as it."""
+    for i in range(0, 16, 4):
+        half = i >> 3
+        by = np.uint32(3 * (i & 7))
+        for lane in range(L):
+            a = s[BA * L + lane]
+            n = s[BN * L + lane]
+            k = s[SLOPE * L + lane]
+            step = (s[BB * L + lane] - a) / n
+            far = f(1e6) if n > f(6) else f(0)
+            turned = (s[BB * L + lane] > a) == (n > f(6))
+            word = np.uint32(0)
             for j in range(4):
                 v = s[(V + i + j) * L + lane]
                 t = np.rint(min(max((v - a) * k, f(0)), n))
                 g = v - np.rint(a + t * step)
                 h = v if v < top * f(0.5) else top - v
-                t = n - t if turned else t
-                code = f(0) if t < f(0.5) else (f(1) if t > n - f(0.5) else t + f(1))
-                code = code if abs(d) > f(0.5) else f(0)
-                s[(T + i + j) * L + lane] = (
-                    code if g * g <= h * h + far else (f(6.0) if v < top * f(0.5) else f(7.0))
-                )
+                limit = f(6) if v < top * f(0.5) else f(7)
+                code = _index(t, n, turned) if g * g <= h * h + far else limit
+                word |= np.uint32(np.int32(code)) << np.uint32(3 * j)
+            codes[half, lane] |= word << by
+
+
+@kernel
+def _pack(s: Any, codes: Any, top: Any, signed: bool) -> None:
+    """Write ends and indices, as two words a lane."""
+    six = 0
+    for lane in range(L):
+        codes[0, lane] = np.uint32(0)
+        codes[1, lane] = np.uint32(0)
+        d = s[BB * L + lane] - s[BA * L + lane]
+        k = s[BN * L + lane] / (d if abs(d) > f(0.5) else f(1))
+        s[SLOPE * L + lane] = k if abs(d) > f(0.5) else f(0)
+        six += 1 if s[BN * L + lane] < f(6) else 0
+    if six:
+        _indices_and_limits(s, codes, top)
+    else:
+        _indices(s, codes)
     for lane in range(L):
         a = s[BA * L + lane]
         d = s[BB * L + lane] - a
@@ -376,17 +479,9 @@ def _pack(s: Any, codes: Any, top: Any, signed: bool) -> None:
         if signed:
             first = (first - np.uint32(127)) & np.uint32(255)
             second = (second - np.uint32(127)) & np.uint32(255)
-        c = first | (second << np.uint32(8))
-        w = np.uint32(0)
-        for i in range(5):
-            c |= np.uint32(np.int32(s[(T + i) * L + lane])) << np.uint32(16 + 3 * i)
-        five = np.uint32(np.int32(s[(T + 5) * L + lane]))
-        c |= five << np.uint32(31)
-        w = five >> np.uint32(1)
-        for i in range(6, 16):
-            w |= np.uint32(np.int32(s[(T + i) * L + lane])) << np.uint32(3 * i - 16)
-        codes[0, lane] = c
-        codes[1, lane] = w
+        low = codes[0, lane]
+        codes[0, lane] = first | (second << np.uint32(8)) | (low << np.uint32(16))
+        codes[1, lane] = (low >> np.uint32(16)) | (codes[1, lane] << np.uint32(8))
 
 
 @kernel
@@ -422,7 +517,8 @@ def _refined(s: Any, top: Any, rounds: int) -> None:
             break
         _keep(s)
         if k < rounds:
-            _refit(s, top)
+            _solve(s)
+            _rounded(s, top)
 
 
 @kernel
@@ -463,8 +559,8 @@ def encode_scalar(
     limits : float32
         How much texels at either limit count.
     starts, more_starts : ndarray, float32, shape (count, 2)
-        Shares by which both ends begin drawn in, or out where negative: the usual ones and two for
-        rims, and those that the best tier adds.
+        Shares by which both ends begin drawn in, or out where negative: of eight values, of six
+        and two for rims, and those that the best tier adds.
     margins : ndarray, float32
         How near a limit a value may be taken as it.
     shares : ndarray, float32
@@ -482,29 +578,40 @@ def encode_scalar(
             _weigh_angles(texels, start, stop, first, channel == 1, signed, top, s)
         else:
             _weigh(s, limits, top)
-        for lane in range(L):
-            s[BERR * L + lane] = f(1e30)
         _span(s, top)
         uneven = _take_even(s)
-        for kind in range(2 if uneven else 0):
-            # Rims of masks: what is near a limit is at it, the rest is evenly spaced.
-            for m in range(margins.shape[0] if kind and tier > 0 else 1):
-                _span(s, top)
-                rims = _inner_span(s, margins[m], top) if kind else 0
-                if kind and rims == 0 and (tier == 0 or m > 0):
-                    continue
-                for k in range(starts.shape[0] if rims and tier > 0 else 1):
-                    _begin(s, f(5) if kind else f(7), starts[k, 0], starts[k, 1], top)
-                    _refined(s, top, 1)
+        _begin(s, f(7), starts[0, 0], starts[0, 1], top)
+        _fit(s, top)
+        if tier == 0 and _at_limits(s, margins[0], top) == 0:
+            for k in range(3 * L):
+                s[BA * L + k] = s[A * L + k]
+        else:
+            _score(s, top)
+            _keep(s)
+        # Rims of masks: what is near a limit is at it, the rest is evenly spaced.
+        for m in range((margins.shape[0] if tier > 0 else 1) if uneven else 0):
+            _span(s, top)
+            rims = _at_limits(s, margins[m], top)
+            if rims == 0 and (tier == 0 or m > 0):
+                continue
+            _inner_span(s, margins[m], top)
+            for k in range(starts.shape[0] - 1 if rims and tier > 0 else 1):
+                # Where rounding decides, six values may be better anyhow.
+                _shut(s, tier == 0 or m + k > 0)
+                _begin(s, f(5), starts[k + 1, 0], starts[k + 1, 1], top)
+                _refined(s, top, 1)
+            _shut(s, False)
         if tier > 0 and uneven:
             for k in range(shares.shape[0]):
                 _moves(s, 1, shares[k], True, top)
         if tier > 1 and uneven:
             for kind in range(1 + margins.shape[0]):
                 _span(s, top)
-                rims = _inner_span(s, margins[kind - 1], top) if kind else 0
-                if kind > 1 and rims == 0:
-                    continue
+                if kind > 0:
+                    rims = _at_limits(s, margins[kind - 1], top)
+                    if kind > 1 and rims == 0:
+                        continue
+                    _inner_span(s, margins[kind - 1], top)
                 for k in range(more_starts.shape[0]):
                     _swap(s, True)
                     _begin(s, f(5) if kind else f(7), more_starts[k, 0], more_starts[k, 1], top)
