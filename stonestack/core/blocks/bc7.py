@@ -32,26 +32,22 @@ _STILL_MORE = (
 def _tiers() -> dict[Quality, tuple[Tier, tuple[tuple[float, float, float], ...]]]:
     """Return what each quality tries, and where lines begin."""
     fast = Tier(
-        parted=False,
         rounds=1,
         every=False,
         polish=0,
         kept=1,
         triple=0,
-        margin=1.0,
+        margin=1.6,
         apart=1,
         settle=True,
         last_every=False,
         last_polish=0,
         last_settle=False,
-        floor=0.0,
+        floor=400.0,
     )
     standard = fast._replace(
-        parted=True,
-        rounds=1,
         kept=2,
         triple=1,
-        margin=1.6,
         settle=False,
         last_every=True,
         last_polish=1,

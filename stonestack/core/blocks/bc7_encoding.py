@@ -158,10 +158,43 @@ def _apart(
 
 
 @kernel
+def _ranked(
+    search: Search,
+    begin: int,
+    hard: Any,
+    hard_count: int,
+    ranks: Any,
+    shapes: Any,
+    tex: Any,
+    m: Any,
+    r: Any,
+) -> None:
+    """Estimate which partitions are worth trying for the blocks that lose most."""
+    kept = search.tier.kept
+    roots = np.sqrt(search.weights)
+    best = np.empty(kept * L, np.float32)
+    which = np.empty(kept * L, np.float32)
+    blocks = np.empty(L, np.uint32)
+    for job in range(0, hard_count, L):
+        for lane in range(L):
+            blocks[lane] = begin + hard[min(job + lane, hard_count - 1)]
+        load(search, blocks, tex)
+        for triple in range(2 if search.tier.triple else 1):
+            most = 16 if triple and search.tier.triple < 2 else 64
+            rank(tex, roots, 2 + triple, most, search.parts, kept, best, which, m, r)
+            for lane in range(min(L, hard_count - job)):
+                at = hard[job + lane]
+                for k in range(kept):
+                    ranks[triple, k, at] = best[k * L + lane]
+                    shapes[triple, k, at] = np.uint8(which[k * L + lane])
+
+
+@kernel
 def _parted(
     search: Search,
     begin: int,
-    size: int,
+    hard: Any,
+    hard_count: int,
     number: int,
     ranks: Any,
     shapes: Any,
@@ -174,7 +207,7 @@ def _parted(
 ) -> None:
     """Try a chunk's blocks in the modes of two or three parts, one partition after the other."""
     kept = search.tier.kept
-    jobs = np.empty(size, np.int64)
+    jobs = np.empty(hard_count, np.int64)
     blocks = np.empty(L, np.uint32)
     members = np.zeros((3, 16), np.uint8)
     sizes = np.zeros(3, np.int64)
@@ -187,7 +220,8 @@ def _parted(
         s[LOCK * L + lane] = f(0)
     for shape in range(64):
         count = 0
-        for at in range(size):
+        for n in range(hard_count):
+            at = hard[n]
             for k in range(kept):
                 if shapes[k, at] == shape and ranks[k, at] + floor < margin * errors[at]:
                     jobs[count] = at
@@ -364,13 +398,10 @@ def _solid(tex: Any, matches: Any, number: int, errors: Any, noted: Any) -> None
 @kernel
 def encode_blocks(search: Search, start: int, stop: int, out: Any) -> None:
     """Encode the blocks ``start`` to ``stop``, counted row by row; out: uint64 (blocks, 2)."""
-    kept = max(search.tier.kept, 1)
-    roots = np.sqrt(search.weights)
+    kept = search.tier.kept
     tex = np.empty(TEXELS * L, np.float32)
     s = np.zeros(ROWS * L, np.float32)
     held = np.empty((8, 3, 24 * L), np.float32)
-    best = np.empty(kept * L, np.float32)
-    which = np.empty(kept * L, np.float32)
     m = np.empty(160 * L, np.float32)
     r = np.empty(50 * L, np.float32)
     most = min(CHUNK, stop - start)
@@ -379,6 +410,7 @@ def encode_blocks(search: Search, start: int, stop: int, out: Any) -> None:
     ranks = np.empty((2, kept, most), np.float32)
     shapes = np.empty((2, kept, most), np.uint8)
     noted = np.zeros((most, NOTED), np.uint8)
+    hard = np.empty(most, np.int64)
     blocks = np.empty(L, np.uint32)
     every = np.arange(16).astype(np.uint8)
     for begin in range(start, stop, CHUNK):
@@ -395,40 +427,24 @@ def encode_blocks(search: Search, start: int, stop: int, out: Any) -> None:
             rows = noted[first : first + number]
             if uneven(tex) == 0:
                 _solid(tex, search.matches, number, here, rows)
-                ranks[:, :, first : first + number] = f(1e30)
                 continue
             _whole(tex, search, number, here, s, held[6], every, rows)
             _solid(tex, search.matches, number, here, rows)
             if search.tier.apart and (open_ or search.tier.apart > 1):
                 _apart(tex, search, open_ > 0, number, here, s, held[5], rows)
-            worst = f(0)
-            for lane in range(number):
-                worst = max(worst, here[lane])
-            if worst <= f(search.tier.floor):
-                ranks[:, :, first : first + number] = f(1e30)
-                continue
-            for triple in range(2 if search.tier.triple else (1 if search.tier.parted else 0)):
-                rank(
-                    tex,
-                    roots,
-                    2 + triple,
-                    16 if triple and search.tier.triple < 2 else 64,
-                    search.parts,
-                    kept,
-                    best,
-                    which,
-                    m,
-                    r,
-                )
-                for k in range(kept):
-                    for lane in range(number):
-                        ranks[triple, k, first + lane] = best[k * L + lane]
-                        shapes[triple, k, first + lane] = np.uint8(which[k * L + lane])
-        for triple in range(2 if search.tier.triple else (1 if search.tier.parted else 0)):
+        hard_count = 0
+        for at in range(size):
+            if errors[at] > f(search.tier.floor):
+                hard[hard_count] = at
+                hard_count += 1
+        if hard_count:
+            _ranked(search, begin, hard, hard_count, ranks, shapes, tex, m, r)
+        for triple in range((2 if search.tier.triple else 1) if hard_count else 0):
             _parted(
                 search,
                 begin,
-                size,
+                hard,
+                hard_count,
                 2 + triple,
                 ranks[triple],
                 shapes[triple],

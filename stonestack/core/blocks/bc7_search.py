@@ -10,8 +10,6 @@ class Tier(NamedTuple):
 
     Parameters
     ----------
-    parted : bool
-        Whether partitions are tried.
     rounds, every, polish, settle
         Of each candidate; see :func:`.bc7_lines.fit`.
     kept : int
@@ -25,10 +23,9 @@ class Tier(NamedTuple):
     last_every, last_polish, last_settle
         Likewise, of what wins.
     floor : float
-        Error of a block below which nothing more is tried.
+        Error of a block up to which no partition is tried.
     """
 
-    parted: bool
     rounds: int
     every: bool
     polish: int
