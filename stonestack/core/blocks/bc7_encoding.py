@@ -432,7 +432,7 @@ def encode_blocks(search: Search, start: int, stop: int, out: Any) -> None:
             _solid(tex, search.matches, number, here, rows)
             if search.tier.apart and (open_ or search.tier.apart > 1):
                 _apart(tex, search, open_ > 0, number, here, s, held[5], rows)
-        hard_count = 0
+        hard_count = i64(0)
         for at in range(size):
             if errors[at] > f(search.tier.floor):
                 hard[hard_count] = at
