@@ -1,6 +1,6 @@
 """Run every unittest and write the counts: ``python -m tests.all RESULT [PATTERN …]``.
 
-Tests run class by class in three processes more than the machine has cores, browser tests beside
+Tests run class by class in two processes more than the machine has cores, browser tests beside
 the others. What is marked ``swept`` is left for the sweep. Classes that say ``needs_demo = True``
 begin as soon as it is drawn. A class that measures time says ``alone = True``; those run last, one
 after the other.
@@ -155,7 +155,7 @@ def main() -> int:
     together = sorted((n for n in classes if n not in last), key=lambda n: (_rank(n), n))
     total = Outcome("all")
     # More than there are cores: browser tests wait for answers much of their time.
-    count = max(1, min((os.cpu_count() or 1) + 3, len(together)))
+    count = max(1, min((os.cpu_count() or 1) + 2, len(together)))
     spawning = multiprocessing.get_context("spawn")
     with tempfile.TemporaryDirectory() as shared:
         if drawing := demo & set(together):

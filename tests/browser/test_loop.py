@@ -207,6 +207,7 @@ class Loop(DemoCase):
         expect(sheet.locator("button").first).to_contain_text("glass_bottle_c.dds")
         self.page.get_by_role("button", name="Show all again").click()
 
+    @swept
     def test_arrow_keys_move_and_columns_sort(self) -> None:
         self.open_sources()
         self.page.get_by_role("radio", name="List").click()

@@ -201,6 +201,7 @@ class RawToTile(TileCase):
         page.get_by_role("button", name="Frame", exact=True).click()
         expect(corner).to_have_attribute("aria-valuenow", "76", timeout=PATIENCE)
 
+    @swept
     def test_a_size_says_what_it_costs_and_proposals_are_taken_by_a_press(self) -> None:
         page = self.page
         self.begin("quay_cloth.png", raw("weave"), "Quay cloth")
@@ -275,6 +276,7 @@ class BringingIn(TileCase):
         card = page.get_by_role("list", name="Brought in").locator("li", has_text="pasted_")
         expect(card).to_be_visible(timeout=PATIENCE)
 
+    @swept
     def test_words_and_filters_above_sift_what_was_brought_in(self) -> None:
         page = self.page
         page.goto(self.server.address)

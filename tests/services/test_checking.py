@@ -25,6 +25,7 @@ from stonestack.services import checking, projects, sources, surfaces
 from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace
 from stonestack.trials import scenes
+from tests.sizes import swept
 from tests.support import WorkspaceCase, begun
 
 SIDE = 256
@@ -184,6 +185,7 @@ class Checking(WorkspaceCase):
         self.assertEqual(len(finding.parts), 1)
         self.mended(after, "guide")
 
+    @swept
     def test_black_and_white_with_nothing_left_in_them(self) -> None:
         stored = np.clip((LIT.astype(np.int16) - 90) * 3, 0, 255)
         after = self.mended(self.begun(of_colour(stored)), "crushed")
@@ -229,6 +231,7 @@ class Checking(WorkspaceCase):
         after = self.mended(surface, "one-value")
         self.assertIsInstance(after.document.map("specular").origin, MapOrigin)
 
+    @swept
     def test_alpha_that_does_nothing(self) -> None:
         solid = np.ones((SIDE, SIDE), np.float32)
         self.mended(self.begun(alpha=png(solid)), "all-opaque")
