@@ -5,7 +5,6 @@ import { defineConfig } from "vite";
 export default defineConfig({
   plugins: [tailwindcss()],
   resolve: { alias: { "@": new URL("./src", import.meta.url).pathname } },
-  esbuild: { jsx: "automatic" },
   build: {
     outDir: "../stonestack/web/static",
     emptyOutDir: true,

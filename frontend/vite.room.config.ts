@@ -7,6 +7,6 @@ export default defineConfig({
     outDir: "../../stonestack/samplegame/static",
     emptyOutDir: true,
     chunkSizeWarningLimit: 1500,
-    rollupOptions: { input: "room/room.html" },
+    rolldownOptions: { input: "room/room.html" },
   },
 });

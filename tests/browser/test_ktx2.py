@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import http.server
-import os
 import shutil
 import subprocess
 import tempfile
@@ -23,7 +22,7 @@ from tests.browser.case import BrowserCase, looks
 from tests.core.test_containers import textures
 from tests.sizes import swept
 
-ROOT = Path(__file__).resolve().parents[2]
+FRONTEND = Path(__file__).resolve().parents[2] / "frontend"
 
 
 UNKNOWN = (BlockFormat.BC2, BlockFormat.RGB10A2)
@@ -54,19 +53,12 @@ class ThreeLoader(BrowserCase):
         holder = tempfile.TemporaryDirectory()
         cls.addClassCleanup(holder.cleanup)
         cls.folder = Path(holder.name)
-        esbuild = [
-            *(shutil.which("npm") or "npm", "exec", "--silent", "--", "esbuild"),
-            *(str(Path(__file__).with_name("probe.ts")), "--bundle", "--format=esm"),
-            f"--outfile={cls.folder / 'probe.js'}",
+        rolldown = [
+            *(shutil.which("npm") or "npm", "exec", "--silent", "--", "rolldown"),
+            *("-c", str(Path(__file__).with_name("probe.config.mjs"))),
+            *("--file", str(cls.folder / "probe.js")),
         ]
-        modules = {"NODE_PATH": str(ROOT / "frontend" / "node_modules")}
-        subprocess.run(
-            esbuild,
-            cwd=ROOT / "frontend",
-            env={**os.environ, **modules},
-            check=True,
-            capture_output=True,
-        )
+        subprocess.run(rolldown, cwd=FRONTEND, check=True, capture_output=True)
         (cls.folder / "index.html").write_text(
             '<!doctype html><link rel="icon" href="data:,">'
             "<script type=module src=probe.js></script>"
