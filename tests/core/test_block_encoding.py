@@ -39,6 +39,23 @@ def photographs() -> dict[str, NDArray[np.uint8]]:
     }
 
 
+def _any_block(rng: np.random.Generator, number: int) -> NDArray[np.uint8]:
+    """Return an opaque block, one of four kinds in turn."""
+    shape = (4, 4, 1) if number % 2 else (4, 4, 3)
+    middle, spread = rng.uniform(0, 255, 3), rng.uniform(1, 60)
+    match number % 4:
+        case 0:
+            block = middle + np.zeros(shape)
+        case 1:
+            block = middle + rng.uniform(0, 2, shape)
+        case 2:
+            block = 80 + rng.uniform(0, rng.uniform(6, 24), shape)
+        case _:
+            block = rng.normal(middle, spread, (4, 4, 3))
+    opaque = np.concatenate([block + np.zeros((4, 4, 3)), np.full((4, 4, 1), 255.0)], axis=2)
+    return np.clip(opaque, 0, 255).astype(np.uint8)
+
+
 class EachQuality(unittest.TestCase):
     def test_a_better_one_is_never_worse(self) -> None:
         for format_, channels in (
@@ -84,23 +101,22 @@ class EachQuality(unittest.TestCase):
                     self.assertEqual(made[0], made[1])
                     self.assertEqual(made[0][at : at + unit], alone)
 
-    def test_blocks_near_the_limits_change_nothing_beside_them(self) -> None:
+    def test_blocks_of_any_kind_change_nothing_beside_them(self) -> None:
+        """Near the limits, of one value, nearly so, and rough: sixteen are worked on at once."""
         rng = np.random.default_rng(8)
-        blocks_ = [
-            np.clip(rng.normal(rng.uniform(0, 255), rng.uniform(1, 60), (4, 4)), 0, 255)
-            if n % 3
-            else 80 + rng.uniform(0, rng.uniform(6, 24), (4, 4))
-            for n in range(96)
-        ]
-        strip = np.concatenate(blocks_, axis=1).astype(np.uint8)
-        texels = np.ascontiguousarray(np.repeat(strip[..., np.newaxis], 4, axis=2))
-        for quality in Quality:
-            whole = blocks.encode(BlockFormat.BC4, texels, quality)
-            for n in range(96):
-                alone = np.ascontiguousarray(texels[:, 4 * n : 4 * n + 4])
-                with self.subTest(quality=quality, block=n):
-                    got = blocks.encode(BlockFormat.BC4, alone, quality)
-                    self.assertEqual(whole[8 * n : 8 * n + 8], got)
+        strip = np.concatenate([_any_block(rng, n) for n in range(96)], axis=1)
+        for format_ in (BlockFormat.BC1, BlockFormat.BC4, BlockFormat.BC7):
+            texels = np.ascontiguousarray(strip)
+            if format_ is BlockFormat.BC4:
+                texels = np.ascontiguousarray(np.repeat(strip[..., :1], 4, axis=2))
+            unit = format_.info.unit_bytes
+            for quality in Quality:
+                whole = blocks.encode(format_, texels, quality)
+                for n in range(96):
+                    alone = np.ascontiguousarray(texels[:, 4 * n : 4 * n + 4])
+                    with self.subTest(format=format_, quality=quality, block=n):
+                        got = blocks.encode(format_, alone, quality)
+                        self.assertEqual(whole[unit * n : unit * (n + 1)], got)
 
     def test_sizes_that_are_no_multiple_of_four(self) -> None:
         texels = photograph("coffee", 64)[:13, :7]

@@ -25,6 +25,7 @@ from stonestack.core.blocks.bc7_gathering import (
 from stonestack.core.blocks.bc7_lines import KERR, KQ, KT, LOCK, ROWS, fit, hold, resume, survey
 from stonestack.core.blocks.bc7_packing import (
     CHOICE,
+    DONE,
     ENDS,
     MODE,
     NOTED,
@@ -34,7 +35,7 @@ from stonestack.core.blocks.bc7_packing import (
     SHAPE,
     note_part,
     pack,
-    pack_six,
+    pack_sixes,
 )
 from stonestack.core.blocks.bc7_ranking import rank
 from stonestack.core.blocks.bc7_search import Search
@@ -49,7 +50,7 @@ CHUNK = 8192
 def _whole(
     tex: Any, search: Search, number: int, errors: Any, s: Any, held: Any, every: Any, noted: Any
 ) -> None:
-    """Try mode 6: one line of four channels."""
+    """Try mode 6, one line of four channels; its ends and places are noted later."""
     n = gather(tex, every, 16, f(1), s)
     set_weights(s, search.weights[0], search.weights[1], search.weights[2], search.weights[3])
     survey(s, n)
@@ -70,7 +71,6 @@ def _whole(
     hold(s, held, 0)
     for lane in range(number):
         errors[lane] = s[KERR * L + lane]
-        note_part(held, 0, lane, every, 16, noted[lane])
         noted[lane, MODE] = 6
         noted[lane, SHAPE] = 0
         noted[lane, ROTATION] = 0
@@ -413,6 +413,10 @@ def encode_blocks(search: Search, start: int, stop: int, out: Any) -> None:
     hard = np.empty(most, np.int64)
     blocks = np.empty(L, np.uint32)
     every = np.arange(16).astype(np.uint8)
+    low = np.empty(L, np.uint64)
+    high = np.empty(L, np.uint64)
+    goes_on = search.tier.last_every + search.tier.last_polish + search.tier.last_settle > 0
+    most_done = f(-1) if goes_on else f(search.tier.floor)
     for begin in range(start, stop, CHUNK):
         size = min(CHUNK, stop - begin)
         for first in range(0, size, L):
@@ -429,9 +433,20 @@ def encode_blocks(search: Search, start: int, stop: int, out: Any) -> None:
                 _solid(tex, search.matches, number, here, rows)
                 continue
             _whole(tex, search, number, here, s, held[6], every, rows)
+            if not goes_on:
+                pack_sixes(s, low, high)
             _solid(tex, search.matches, number, here, rows)
             if search.tier.apart and (open_ or search.tier.apart > 1):
                 _apart(tex, search, open_ > 0, number, here, s, held[5], rows)
+            for lane in range(number):
+                if rows[lane, MODE] != 6:
+                    continue
+                if here[lane] <= most_done:
+                    out[begin + first + lane, 0] = low[lane]
+                    out[begin + first + lane, 1] = high[lane]
+                    rows[lane, MODE] = DONE
+                else:
+                    note_part(held[6], 0, lane, every, 16, rows[lane])
         hard_count = i64(0)
         for at in range(size):
             if errors[at] > f(search.tier.floor):
@@ -455,10 +470,8 @@ def encode_blocks(search: Search, start: int, stop: int, out: Any) -> None:
                 s,
                 held,
             )
-        if search.tier.last_every + search.tier.last_polish + search.tier.last_settle:
+        if goes_on:
             _finished(search, begin, size, flags, errors, noted, tex, s, held[0])
         for at in range(size):
-            if noted[at, MODE] == 6:
-                pack_six(noted[at], out[begin + at])
-            else:
+            if noted[at, MODE] != DONE:
                 pack(noted[at], search, out[begin + at])

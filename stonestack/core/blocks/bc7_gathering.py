@@ -12,8 +12,10 @@ from stonestack.core.blocks.lanes import LANES as L
 from stonestack.core.blocks.lanes import f, kernel
 
 # Rows of a group's texels: channel ``c`` of texel ``i`` at ``6 * i + c``, then how much its colour
-# and how much its alpha counts.
-TEXELS = 96
+# and how much its alpha counts; and texels as they are stored, in the same array, so that the
+# compiler knows how far they lie apart.
+WORDS = 96
+TEXELS = 112
 
 
 @kernel
@@ -26,27 +28,33 @@ def load(search: Search, blocks: Any, tex: Any) -> None:
         Numbers of the blocks.
     tex : ndarray, float32, flat
     """
-    texels = search.texels
-    across = texels.shape[1] // 4
-    byte = np.uint32(255)
-    rows = np.empty(L, np.uint32)
-    columns = np.empty(L, np.uint32)
+    words = tex.view(np.uint32)
+    flat = search.texels.reshape(-1)
+    wide = np.uint64(search.texels.shape[1])
+    each = 4 / search.texels.shape[1]
     for lane in range(L):
-        rows[lane] = np.int64(blocks[lane]) // across * 4
-        columns[lane] = np.int64(blocks[lane]) % across * 4
+        # A product instead of a division of whole numbers, which takes as long as all the rest.
+        row = np.uint64(np.int32((np.float64(blocks[lane]) + 0.5) * each))
+        at = row * np.uint64(3) * wide + np.uint64(4) * np.uint64(blocks[lane])
+        for i in range(4):
+            for j in range(4):
+                words[(WORDS + 4 * i + j) * L + lane] = flat[at + np.uint64(j)]
+            at += wide
+    byte = np.uint32(255)
+    clear = f(search.clear)
+    extreme = f(search.extreme)
     for i in range(0, 16, 4):
         for lane in range(L):
-            row = np.uint64(rows[lane]) + np.uint64(i >> 2)
             for j in range(4):
-                v = texels[row, np.uint64(columns[lane]) + np.uint64(j)]
+                v = words[(WORDS + i + j) * L + lane]
                 a = f(np.int32(v >> np.uint32(24)))
-                at = 6 * (i + j) * L + lane
-                tex[at] = f(np.int32(v & byte))
-                tex[at + L] = f(np.int32((v >> np.uint32(8)) & byte))
-                tex[at + 2 * L] = f(np.int32((v >> np.uint32(16)) & byte))
-                tex[at + 3 * L] = a
-                tex[at + 4 * L] = search.clear if a < f(0.5) else f(1)
-                tex[at + 5 * L] = search.extreme if a < f(0.5) or a > f(254.5) else f(1)
+                to = 6 * (i + j) * L + lane
+                tex[to] = f(np.int32(v & byte))
+                tex[to + L] = f(np.int32((v >> np.uint32(8)) & byte))
+                tex[to + 2 * L] = f(np.int32((v >> np.uint32(16)) & byte))
+                tex[to + 3 * L] = a
+                tex[to + 4 * L] = clear if a < f(0.5) else f(1)
+                tex[to + 5 * L] = extreme if a < f(0.5) or a > f(254.5) else f(1)
 
 
 @kernel

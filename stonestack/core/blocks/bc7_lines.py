@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 
 from stonestack.core.blocks.lanes import LANES as L
-from stonestack.core.blocks.lanes import f, kernel
+from stonestack.core.blocks.lanes import f, i64, kernel
 
 # Rows of the scratch array. Those of one texel stand together: at a distance from each other that
 # the compiler knows, so that it need not ask at run time whether they overlap.
@@ -251,34 +251,43 @@ def _weigh(s: Any, last: Any) -> None:
 
 @kernel
 def _place(s: Any, n: int, last: Any) -> None:
-    """Score, and take what a refit needs."""
+    """Take what a refit needs from the nearest places."""
     fine = f(64) / last
     for lane in range(L):
-        s[ERR * L + lane] = f(0)
         for k in range(6):
             s[(ST + k) * L + lane] = f(0)
-    for i in range(16):
+    for q in range(4):
+        i = 4 * q
         if i >= n:
             break
         for lane in range(L):
-            t = s[K * L + lane]
-            for c in range(4):
-                t += s[(P + 7 * i + c) * L + lane] * s[(U + c) * L + lane]
-            t = np.rint(min(max(t, f(0)), last))
-            s[(T + 7 * i) * L + lane] = t
-            w = np.rint(t * fine) * f(1 / 64)
-            m = s[(MC + 7 * i) * L + lane]
-            mw = m * w
-            s[ST * L + lane] += mw
-            s[STT * L + lane] += mw * w
-            e = f(0)
-            for c in range(4):
-                p = s[(P + 7 * i + c) * L + lane]
-                s[(STP + c) * L + lane] += mw * p
-                x = p - np.floor(s[(X + c) * L + lane] + s[(D + c) * L + lane] * w + f(0.5))
-                count = s[(MA + 7 * i) * L + lane] if c == 3 else m
-                e += count * s[(WT + c) * L + lane] * x * x
-            s[ERR * L + lane] += e
+            st = stt = r_sum = g_sum = b_sum = a_sum = f(0)
+            for j in range(4):
+                r = s[(P + 7 * (i + j)) * L + lane]
+                g = s[(P + 7 * (i + j) + 1) * L + lane]
+                b = s[(P + 7 * (i + j) + 2) * L + lane]
+                a = s[(P + 7 * (i + j) + 3) * L + lane]
+                t = (
+                    r * s[U * L + lane]
+                    + g * s[(U + 1) * L + lane]
+                    + b * s[(U + 2) * L + lane]
+                    + a * s[(U + 3) * L + lane]
+                    + s[K * L + lane]
+                )
+                w = np.rint(np.rint(min(max(t, f(0)), last)) * fine) * f(1 / 64)
+                mw = s[(MC + 7 * (i + j)) * L + lane] * w
+                st += mw
+                stt += mw * w
+                r_sum += mw * r
+                g_sum += mw * g
+                b_sum += mw * b
+                a_sum += mw * a
+            s[ST * L + lane] += st
+            s[STT * L + lane] += stt
+            s[STP * L + lane] += r_sum
+            s[(STP + 1) * L + lane] += g_sum
+            s[(STP + 2) * L + lane] += b_sum
+            s[(STP + 3) * L + lane] += a_sum
 
 
 @kernel
@@ -323,7 +332,7 @@ def _score(s: Any, n: int, last: Any) -> None:
 
 @kernel
 def _settle(s: Any, n: int, last: Any) -> None:
-    """Score with the best of three places for each texel: rounding may favour a neighbour."""
+    """Score with the better of two places for each texel: rounding may favour the farther."""
     fine = f(64) / last
     for lane in range(L):
         s[ERR * L + lane] = f(0)
@@ -331,14 +340,14 @@ def _settle(s: Any, n: int, last: Any) -> None:
         if i >= n:
             break
         for lane in range(L):
-            middle = s[K * L + lane]
+            at = s[K * L + lane]
             for c in range(4):
-                middle += s[(P + 7 * i + c) * L + lane] * s[(U + c) * L + lane]
-            middle = np.rint(min(max(middle, f(0)), last))
+                at += s[(P + 7 * i + c) * L + lane] * s[(U + c) * L + lane]
+            below = np.floor(min(max(at, f(0)), last - f(1)))
             least = f(1e30)
-            best = middle
-            for k in range(3):
-                t = min(max(middle + f(k) - f(1), f(0)), last)
+            best = below
+            for k in range(2):
+                t = below + f(k)
                 w = np.rint(t * fine) * f(1 / 64)
                 e = f(0)
                 for c in range(4):
@@ -408,6 +417,15 @@ def _rounded(s: Any, tc: Any, ta: Any, step: Any, pa: Any, pb: Any) -> None:
 
 
 @kernel
+def _shut(s: Any) -> bool:
+    """Tell whether the fourth channel must stay full in all lanes."""
+    open_ = 0
+    for lane in range(L):
+        open_ += 0 if s[LOCK * L + lane] > f(0) else 1
+    return open_ == 0
+
+
+@kernel
 def _store(s: Any, tc: Any, ta: Any, own: int, chosen: int) -> None:
     """Store the real ends: of the own bits the pair that costs least with the places as they are.
 
@@ -416,7 +434,8 @@ def _store(s: Any, tc: Any, ta: Any, own: int, chosen: int) -> None:
     """
     for lane in range(L):
         s[LEAST * L + lane] = f(1e30)
-    for pair in range(4):
+    first = 3 if own == 2 and _shut(s) else 0
+    for pair in range(first, 4):
         if (own == 0 and pair) or (own == 1 and (pair == 1 or pair == 2)):
             continue
         if chosen >= 0 and own and pair != chosen:
@@ -460,17 +479,21 @@ def _keep(s: Any) -> int:
 
 
 @kernel
-def _refine(s: Any, n: int, last: Any, tc: Any, ta: Any, own: int, rounds: int) -> None:
-    """Store, place and solve in turn, as long as it gets better."""
+def _refine(
+    s: Any, n: int, last: Any, tc: Any, ta: Any, own: int, rounds: int, settle: bool
+) -> None:
+    """Solve, store and score in turn, as long as it gets better; settle a single round."""
     for lane in range(L):
         s[OERR * L + lane] = f(1e29)
     for k in range(rounds):
+        if k:
+            _place(s, n, last)
         _solve(s)
-        _store(s, tc, ta, own, -1)
+        _store(s, tc, ta, own, i64(-1))
         _expand(s, tc, ta)
         _weigh(s, last)
-        if k < rounds - 1:
-            _place(s, n, last)
+        if settle and rounds == 1:
+            _settle(s, n, last)
         else:
             _score(s, n, last)
         alive = 0
@@ -506,7 +529,7 @@ def _polish(
     step = f(2) if own else f(1)
     for _ in range(rounds):
         changed = 0
-        for c in range(4):
+        for c in range(3 if own == 2 and _shut(s) else 4):
             if s[(WT + c) * L] == f(0):
                 continue
             for way in range(8 if rounds > 1 else 4):
@@ -543,39 +566,36 @@ def hold(s: Any, held: Any, part: int) -> None:
 
 
 @kernel
-def _finish(
-    s: Any, n: int, last: Any, tc: Any, ta: Any, own: int, every: bool, polish: int, settle: bool
-) -> None:
-    """Try all pairs of lowest bits, the neighbours of each place, and single steps."""
-    if every and own:
-        for pair in range(4):
-            if own == 1 and (pair == 1 or pair == 2):
-                continue
-            for lane in range(L):
-                for c in range(8):
-                    s[(Q + c) * L + lane] = s[(KQ + c) * L + lane]
-            _expand(s, tc, ta)
-            _weigh(s, last)
-            _place(s, n, last)
-            _solve(s)
-            _store(s, tc, ta, own, pair)
-            _expand(s, tc, ta)
-            _weigh(s, last)
-            _score(s, n, last)
-            for lane in range(L):
-                # An end whose lowest bit is 0 is never full.
-                s[ERR * L + lane] += s[LOCK * L + lane] * (f(1e9) if pair < 3 else f(0))
-            _keep(s)
-    if settle:
-        for lane in range(L):
-            for c in range(8):
-                s[(Q + c) * L + lane] = s[(KQ + c) * L + lane]
+def _try_bits(s: Any, n: int, last: Any, tc: Any, ta: Any, own: int) -> None:
+    """Refit the best ends with each pair of lowest bits."""
+    for pair in range(3 if own == 2 and _shut(s) else 0, 4):
+        if own == 1 and (pair == 1 or pair == 2):
+            continue
+        for k in range(8 * L):
+            s[Q * L + k] = s[KQ * L + k]
         _expand(s, tc, ta)
         _weigh(s, last)
-        _settle(s, n, last)
+        _place(s, n, last)
+        _solve(s)
+        _store(s, tc, ta, own, pair)
+        _expand(s, tc, ta)
+        _weigh(s, last)
+        _score(s, n, last)
+        for lane in range(L):
+            # An end whose lowest bit is 0 is never full.
+            s[ERR * L + lane] += s[LOCK * L + lane] * (f(1e9) if pair < 3 else f(0))
         _keep(s)
-    if polish:
-        _polish(s, n, last, tc, ta, own, polish, settle)
+
+
+@kernel
+def _settle_best(s: Any, n: int, last: Any, tc: Any, ta: Any) -> None:
+    """Settle the places of the best ends."""
+    for k in range(8 * L):
+        s[Q * L + k] = s[KQ * L + k]
+    _expand(s, tc, ta)
+    _weigh(s, last)
+    _settle(s, n, last)
+    _keep(s)
 
 
 @kernel
@@ -591,7 +611,12 @@ def resume(
     for lane in range(L):
         s[KERR * L + lane] = f(1e30)
     _keep(s)
-    _finish(s, n, last, tc, ta, own, every, polish, settle)
+    if every and own:
+        _try_bits(s, n, last, tc, ta, own)
+    if settle:
+        _settle_best(s, n, last, tc, ta)
+    if polish:
+        _polish(s, n, last, tc, ta, own, polish, settle)
 
 
 @kernel
@@ -630,6 +655,8 @@ def fit(
         Whether each pair of lowest bits is tried to the end.
     polish : int
         Rounds of single steps.
+    settle : bool
+        Whether each texel takes the better of the two places about it.
     """
     for lane in range(L):
         s[KERR * L + lane] = f(1e30)
@@ -637,5 +664,10 @@ def fit(
         _along(s, starts[k, 0], starts[k, 1], starts[k, 2])
         _weigh(s, last)
         _place(s, n, last)
-        _refine(s, n, last, tc, ta, own, rounds)
-    _finish(s, n, last, tc, ta, own, every, polish, settle)
+        _refine(s, n, last, tc, ta, own, rounds, settle)
+    if every and own:
+        _try_bits(s, n, last, tc, ta, own)
+    if settle and (rounds > 1 or (every and own)):
+        _settle_best(s, n, last, tc, ta)
+    if polish:
+        _polish(s, n, last, tc, ta, own, polish, settle)

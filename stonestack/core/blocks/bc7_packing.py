@@ -10,11 +10,13 @@ from stonestack.core.blocks.bc7_lines import KQ, KT
 from stonestack.core.blocks.bc7_search import Search
 from stonestack.core.blocks.bptc import put
 from stonestack.core.blocks.lanes import LANES as L
-from stonestack.core.blocks.lanes import kernel
+from stonestack.core.blocks.lanes import f, kernel
 
 # What is noted of the best of each block: 24 numbers of ends, 16 places, 16 second places, then:
 ENDS, PLACES, SECOND, MODE, SHAPE, ROTATION, CHOICE = 0, 24, 40, 56, 57, 58, 59
 NOTED = 60
+DONE = 9
+"""Instead of a mode: the block is written."""
 
 
 @kernel
@@ -39,21 +41,28 @@ def _placed(places: Any, bits: Any, count: Any, shape: Any, parts: Any, anchors:
 
 
 @kernel
-def pack_six(noted: Any, out: Any) -> None:
-    """Write a block of mode 6, the most frequent one."""
-    first = 4 if noted[PLACES] > 7 else 0
-    turn = np.uint8(15 if first else 0)
-    low = np.uint64(1 << 6)
-    for c in range(4):
-        low |= np.uint64(noted[first + c] >> np.uint8(1)) << np.uint64(7 + 14 * c)
-        low |= np.uint64(noted[4 - first + c] >> np.uint8(1)) << np.uint64(14 + 14 * c)
-    low |= np.uint64(noted[first] & np.uint8(1)) << np.uint64(63)
-    high = np.uint64(noted[4 - first] & np.uint8(1))
-    high |= np.uint64(noted[PLACES] ^ turn) << np.uint64(1)
-    for t in range(1, 16):
-        high |= np.uint64(noted[PLACES + t] ^ turn) << np.uint64(4 * t)
-    out[0] = low
-    out[1] = high
+def pack_sixes(s: Any, low: Any, high: Any) -> None:
+    """Write the best lines of sixteen blocks as mode 6; low, high: uint64 (LANES,)."""
+    one = np.uint64(1)
+    for lane in range(L):
+        turned = s[KT * L + lane] > f(7.5)
+        turn = np.uint64(15 if turned else 0)
+        first = np.uint64(0)
+        second = np.uint64(0)
+        for c in range(4):
+            a = np.uint64(np.int32(s[(KQ + c) * L + lane]))
+            b = np.uint64(np.int32(s[(KQ + 4 + c) * L + lane]))
+            first |= ((b if turned else a) >> one) << np.uint64(14 * c)
+            second |= ((a if turned else b) >> one) << np.uint64(14 * c)
+        a = np.uint64(np.int32(s[KQ * L + lane])) & one
+        b = np.uint64(np.int32(s[(KQ + 4) * L + lane])) & one
+        word = np.uint64(64) | (first << np.uint64(7)) | (second << np.uint64(14))
+        low[lane] = word | ((b if turned else a) << np.uint64(63))
+        word = a if turned else b
+        for t in range(16):
+            place = np.uint64(np.int32(s[(KT + t) * L + lane])) ^ turn
+            word |= place << np.uint64(4 * t if t else 1)
+        high[lane] = word
 
 
 @kernel

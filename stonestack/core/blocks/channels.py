@@ -12,7 +12,7 @@ from stonestack.core.image import Bytes
 from stonestack.core.parallel import over_bands
 
 _STARTS = np.array([[1 / 40, 1 / 40], [1 / 32, 1 / 32], [0, -1 / 4], [-1 / 4, 0]], np.float32)
-_MORE = np.array([[-1 / 12, 0], [0, -1 / 12], [1 / 12, 0], [0, 1 / 12]], np.float32)
+_MORE = np.array([[-1 / 12, 0], [0, -1 / 12], [1 / 12, 0]], np.float32)
 _MARGINS = np.array([0.5, 16], np.float32)
 _SHARES = np.array([1 / 28, 0], np.float32)
 _TIERS = {Quality.FAST: 0, Quality.STANDARD: 1, Quality.BEST: 2}

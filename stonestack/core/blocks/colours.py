@@ -44,7 +44,7 @@ def matches_of_one() -> NDArray[np.uint8]:
     return out
 
 
-_FIRST = np.array([[2, 1 / 32, 1 / 32, 0, 0], [3, 0, 0, 10, 0], [3, 0, 0, 0, 10]], np.float32)
+_FIRST = np.array([[3, 0, 0, 10, 0], [3, 0, 0, 0, 10]], np.float32)
 _MORE = np.array(
     [
         *([3, 0, 0, 6, 6], [3, 0, 0, 14, 0], [3, 0, 0, 0, 14], [3, 0, 0, 24, 0], [3, 0, 0, 0, 24]),

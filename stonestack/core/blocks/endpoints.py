@@ -68,6 +68,11 @@ HOLES = 144
 OERR = 145
 ROWS = 146
 
+EVEN = 0.05
+"""Squares about the mean, summed over a block, up to which it has one colour."""
+NARROW = 10.0
+"""Likewise, up to which one colour may serve it best."""
+
 
 @kernel
 def _load(
@@ -484,7 +489,10 @@ def _refine(s: Any, rounds: int, wr: Any, wg: Any, wb: Any) -> None:
     for k in range(rounds):
         _span(s)
         _weigh(s, wr, wg, wb)
-        _sums(s)
+        if k < rounds - 1:
+            _sums(s)
+        else:
+            _score(s)
         alive = 0
         for lane in range(L):
             # A lane that got no better stops, whatever those beside it do.
@@ -509,7 +517,7 @@ def _exact(s: Any, wr: Any, wg: Any, wb: Any) -> None:
         s[ERR * L + lane] = f(0)
     for i in range(16):
         for lane in range(L):
-            t = s[(T + i) * L + lane] / s[N * L + lane]
+            t = s[(T + i) * L + lane] * (f(1 / 3) if s[N * L + lane] > f(2.5) else f(0.5))
             e = f(0)
             for c in range(3):
                 mean = s[(MEAN + c) * L + lane]
@@ -535,17 +543,20 @@ def _settle(s: Any, wr: Any, wg: Any, wb: Any) -> None:
 
 
 @kernel
-def _even(s: Any) -> int:
-    """Return how many blocks have a single colour."""
+def _narrow(s: Any, most: Any) -> int:
+    """Return how many blocks spread less than that."""
     count = 0
     for lane in range(L):
-        count += 1 if s[VAR * L + lane] < f(0.05) else 0
+        count += 1 if s[VAR * L + lane] < most else 0
     return count
 
 
 @kernel
-def _match(s: Any, matches: Any, wr: Any, wg: Any, wb: Any) -> None:
-    """Try the ends whose second place comes closest to the mean; blocks of one colour keep them."""
+def _match(s: Any, matches: Any, most: Any, wr: Any, wg: Any, wb: Any) -> None:
+    """Try the ends whose second place comes closest to the mean; blocks of one colour keep them.
+
+    Only blocks that spread less than ``most`` take them, whatever those beside them do.
+    """
     for lane in range(L):
         three = s[HOLES * L + lane] < f(0.5)
         s[N * L + lane] = f(3) if three else f(2)
@@ -556,8 +567,9 @@ def _match(s: Any, matches: Any, wr: Any, wg: Any, wb: Any) -> None:
             s[(Q + 3 + c) * L + lane] = f(matches[row, v, 1])
     _evaluate(s, wr, wg, wb)
     for lane in range(L):
-        one = s[VAR * L + lane] < f(0.05)
-        s[ERR * L + lane] = f(-1) if one else s[ERR * L + lane]
+        spread = s[VAR * L + lane]
+        error = s[ERR * L + lane] if spread < most else f(1e30)
+        s[ERR * L + lane] = f(-1) if spread < f(EVEN) else error
     _keep(s)
 
 
@@ -697,11 +709,12 @@ def encode_colours(
         _weigh(s, wr, wg, wb)
         _sums(s)
         _refit(s)
-        even = _even(s)
-        if tier > 0 or even:
+        even = _narrow(s, f(EVEN))
+        most = f(1e30) if tier > 0 else f(NARROW)
+        if _narrow(s, most):
             _evaluate(s, wr, wg, wb)
             _keep(s)
-            _match(s, matches, wr, wg, wb)
+            _match(s, matches, most, wr, wg, wb)
         else:
             for k in range(7 * L):
                 s[BQ * L + k] = s[Q * L + k]

@@ -50,7 +50,11 @@ SHUT = 53
 """What is added to a lane's error: more than any where a beginning is none of its own."""
 SLOPE = 54
 """Places a level between the ends."""
-ROWS = 55
+STEP = 55
+"""Levels a place between them."""
+NEAR = 56
+"""Squares of how far values lie from the nearer limit."""
+ROWS = 72
 
 NARROW = 32
 """Levels between the extremes of a block in which rounding matters."""
@@ -90,6 +94,16 @@ def _load(texels: Any, start: int, stop: int, first: int, shift: Any, signed: bo
 
 
 @kernel
+def _measure(s: Any, top: Any) -> None:
+    """Take how far values lie from the limits."""
+    for lane in range(L):
+        for i in range(16):
+            v = s[(V + i) * L + lane]
+            h = min(v, top - v)
+            s[(NEAR + i) * L + lane] = h * h
+
+
+@kernel
 def _weigh(s: Any, limits: Any, top: Any) -> None:
     """Set how much each texel counts: those at the limits as told."""
     for lane in range(L):
@@ -99,31 +113,28 @@ def _weigh(s: Any, limits: Any, top: Any) -> None:
 
 
 @kernel
-def _weigh_angles(
-    texels: Any, start: int, stop: int, first: int, second: bool, signed: bool, top: Any, s: Any
-) -> None:
-    """Set how much each texel counts where red and green are x and y of unit vectors.
+def _set_aside(s: Any) -> None:
+    """Put the values where their weights go, until those are made of them."""
+    for k in range(16 * L):
+        s[M * L + k] = s[V * L + k]
 
-    An error of x turns the vector by that, and by what z follows: ``1 + x * x / (z * z)``.
+
+@kernel
+def _weigh_angles(s: Any, top: Any) -> None:
+    """Set how much each texel counts where values are x of unit vectors, and y stands aside.
+
+    An error of x turns the vector by that, and by what z follows: its square counts
+    ``1 + x * x / (z * z)``. Of that the root is taken, halfway to errors that all count alike: it
+    keeps nearly all that is won in angle, and a quarter of what is lost in numbers.
     """
-    across = texels.shape[1] // 4
-    byte = np.uint32(255)
-    turn = np.uint32(127 if signed else 0)
     scale = f(2) / top
-    rows = np.empty(L, np.uint32)
-    columns = np.empty(L, np.uint32)
-    for lane in range(L):
-        block = min(first + lane, stop - 1)
-        rows[lane] = block // across * 4
-        columns[lane] = block % across * 4
-    for i in range(16):
+    for i in range(0, 16, 4):
         for lane in range(L):
-            v = texels[np.int64(rows[lane]) + (i >> 2), np.int64(columns[lane]) + (i & 3)]
-            x = f(np.int32((v + turn) & byte)) * scale - f(1)
-            y = f(np.int32(((v >> np.uint32(8)) + turn) & byte)) * scale - f(1)
-            z = max(f(1) - x * x - y * y, f(1 / 16))
-            own = y if second else x
-            s[(M + i) * L + lane] = f(1) + own * own / z
+            for j in range(4):
+                x = s[(V + i + j) * L + lane] * scale - f(1)
+                y = s[(M + i + j) * L + lane] * scale - f(1)
+                z = max(f(1) - x * x - y * y, f(1 / 16))
+                s[(M + i + j) * L + lane] = np.sqrt(f(1) + x * x / z)
 
 
 @kernel
@@ -204,44 +215,66 @@ def _begin(s: Any, n: Any, near: Any, far: Any, top: Any) -> None:
 
 
 @kernel
-def _score(s: Any, top: Any) -> None:
-    """Take what is lost."""
+def _lay(s: Any) -> int:
+    """Lay the places between the ends; return how many blocks have six values."""
+    six = 0
     for lane in range(L):
+        d = s[B * L + lane] - s[A * L + lane]
+        n = s[N * L + lane]
+        slope = n / (d if abs(d) > f(0.5) else f(1))
+        s[SLOPE * L + lane] = slope if abs(d) > f(0.5) else f(0)
+        s[STEP * L + lane] = d * (f(1 / 7) if n > f(6) else f(1 / 5))
         s[ERR * L + lane] = s[SHUT * L + lane]
+        six += 0 if n > f(6) else 1
+    return six
+
+
+@kernel
+def _score(s: Any) -> None:
+    """Take what is lost."""
+    if _lay(s) == 0:
+        for i in range(0, 16, 4):
+            for lane in range(L):
+                a = s[A * L + lane]
+                slope = s[SLOPE * L + lane]
+                step = s[STEP * L + lane]
+                e = f(0)
+                for j in range(4):
+                    v = s[(V + i + j) * L + lane]
+                    t = np.rint(min(max((v - a) * slope, f(0)), f(7)))
+                    g = v - np.rint(a + t * step)
+                    e += s[(M + i + j) * L + lane] * g * g
+                s[ERR * L + lane] += e
+        return
     for i in range(0, 16, 4):
         for lane in range(L):
             a = s[A * L + lane]
-            d = s[B * L + lane] - a
             n = s[N * L + lane]
-            slope = n / (d if abs(d) > f(0.5) else f(1))
-            slope = slope if abs(d) > f(0.5) else f(0)
-            step = d / n
+            slope = s[SLOPE * L + lane]
+            step = s[STEP * L + lane]
             far = f(1e6) if n > f(6.0) else f(0)
             e = f(0)
             for j in range(4):
                 v = s[(V + i + j) * L + lane]
                 t = np.rint(min(max((v - a) * slope, f(0)), n))
                 g = v - np.rint(a + t * step)
-                h = v if v < top * f(0.5) else top - v
-                e += s[(M + i + j) * L + lane] * min(g * g, h * h + far)
+                e += s[(M + i + j) * L + lane] * min(g * g, s[(NEAR + i + j) * L + lane] + far)
             s[ERR * L + lane] += e
 
 
 @kernel
-def _sums(s: Any, top: Any) -> None:
+def _sums(s: Any) -> None:
     """Score, and take what a refit needs."""
+    _lay(s)
     for lane in range(L):
-        s[ERR * L + lane] = s[SHUT * L + lane]
         for k in range(5):
             s[(S + k) * L + lane] = f(0)
     for i in range(0, 16, 4):
         for lane in range(L):
             a = s[A * L + lane]
-            d = s[B * L + lane] - a
             n = s[N * L + lane]
-            slope = n / (d if abs(d) > f(0.5) else f(1))
-            slope = slope if abs(d) > f(0.5) else f(0)
-            step = d / n
+            slope = s[SLOPE * L + lane]
+            step = s[STEP * L + lane]
             far = f(1e6) if n > f(6.0) else f(0)
             e = f(0)
             w = f(0)
@@ -253,10 +286,9 @@ def _sums(s: Any, top: Any) -> None:
                 v = s[(V + i + j) * L + lane]
                 t = np.rint(min(max((v - a) * slope, f(0)), n))
                 g = v - np.rint(a + t * step)
-                h = v if v < top * f(0.5) else top - v
+                h = s[(NEAR + i + j) * L + lane] + far
                 m = s[(M + i + j) * L + lane]
                 g *= g
-                h = h * h + far
                 e += m * min(g, h)
                 m = m if g <= h else f(0)
                 w += m
@@ -374,7 +406,7 @@ def _moves(s: Any, rounds: int, share: Any, corners: bool, top: Any) -> None:
             db = sign if k == 2 or k == 3 or k == 4 or k == 5 else f(0)
             db = -sign if k > 5 else db
             _stepped(s, da, db, share, top)
-            _score(s, top)
+            _score(s)
             changed += _keep(s)
         if changed == 0:
             break
@@ -399,7 +431,7 @@ def _nearby(s: Any, top: Any) -> None:
                 s[A * L + lane] = min(max(s[GA * L + lane] + f(da), f(0)), top)
                 s[B * L + lane] = min(max(s[(GA + 1) * L + lane] + f(db), f(0)), top)
                 s[N * L + lane] = s[(GA + 2) * L + lane]
-            _score(s, top)
+            _score(s)
             _keep(s)
 
 
@@ -503,9 +535,9 @@ def _refined(s: Any, top: Any, rounds: int) -> None:
         s[OERR * L + lane] = f(1e29)
     for k in range(rounds + 1):
         if k < rounds:
-            _sums(s, top)
+            _sums(s)
         else:
-            _score(s, top)
+            _score(s)
         alive = 0
         for lane in range(L):
             # A lane that got no better stops, whatever those beside it do.
@@ -573,9 +605,12 @@ def encode_scalar(
     top = f(254) if signed else f(255)
     shift = np.uint32(8 * channel)
     for first in range(start, stop, L):
+        if angles:
+            _load(texels, start, stop, first, np.uint32(8 - shift), signed, s)
+            _set_aside(s)
         _load(texels, start, stop, first, shift, signed, s)
         if angles:
-            _weigh_angles(texels, start, stop, first, channel == 1, signed, top, s)
+            _weigh_angles(s, top)
         else:
             _weigh(s, limits, top)
         _span(s, top)
@@ -586,7 +621,8 @@ def encode_scalar(
             for k in range(3 * L):
                 s[BA * L + k] = s[A * L + k]
         else:
-            _score(s, top)
+            _measure(s, top)
+            _score(s)
             _keep(s)
         # Rims of masks: what is near a limit is at it, the rest is evenly spaced.
         for m in range((margins.shape[0] if tier > 0 else 1) if uneven else 0):

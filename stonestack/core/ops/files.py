@@ -191,7 +191,7 @@ _PICTURE, _TEXTURE, _FILE = (Kind.PICTURE,), (Kind.TEXTURE,), (Kind.FILE,)
 OPERATIONS = (
     Operation(
         "compress",
-        4,
+        5,
         "Compressing",
         Storing,
         _PICTURE,
