@@ -57,7 +57,7 @@ def _tiers() -> dict[Quality, tuple[Tier, tuple[tuple[float, float, float], ...]
     best = standard._replace(
         rounds=2,
         every=True,
-        kept=8,
+        kept=6,
         triple=2,
         apart=3,
         margin=2.0,
