@@ -4,6 +4,7 @@ The tile is whitened and correlated with itself: an echo shows as a peak away fr
 in the cepstrum (B. Bogert, M. Healy and J. Tukey, "The Quefrency Alanysis of Time Series for
 Echoes", 1963), a mirror image as a peak of the correlation with the turned picture. What recurs
 on a lattice has a spectrum of lines, which are clipped, so that only what else recurs is left.
+Distances at which only small parts are there again are found by votes (:mod:`.twins`).
 Where a peak comes from is read from the local correlation at that distance.
 """
 
@@ -17,6 +18,7 @@ from numpy.typing import NDArray
 from stonestack.core.image import Floats
 from stonestack.core.resize import at_most
 from stonestack.core.tile.faults.evidence import Evidence
+from stonestack.core.tile.faults.twins import twin_distances
 from stonestack.core.tile.period import Lattice
 
 _SIDE = 1024
@@ -30,6 +32,9 @@ _MOST_TRIED = 20
 _SAME = 0.88
 _SURELY = 0.2
 _SAME_GRAIN = 0.6
+_EXACT, _GRAIN = 0.95, 1.0
+"""How alike the grain of a copy is, and how far grain stands out, in its usual size."""
+_FINE, _PAD, _FAR_OUT = 1.5, 8, 2.5
 _WINDOW = 26
 _CELLS = 8
 """Cells of the coarser grid from the middle of a square to its edge."""
@@ -64,7 +69,7 @@ def echo_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
         return []
     found = _mirrors(spectrum, width, height)
     if not found:
-        found = _repeats(white, spectrum, scale, lattice)
+        found = _repeats(white, light, spectrum, scale, lattice)
     return found
 
 
@@ -120,7 +125,11 @@ def _mirrors(spectrum: NDArray[np.complex64], width: int, height: int) -> list[E
 
 
 def _repeats(
-    white: Floats, spectrum: NDArray[np.complex64], scale: float, lattice: Lattice | None
+    white: Floats,
+    light: Floats,
+    spectrum: NDArray[np.complex64],
+    scale: float,
+    lattice: Lattice | None,
 ) -> list[Evidence]:
     from scipy import fft
 
@@ -135,7 +144,7 @@ def _repeats(
     left[height // 2 + 1 :] = -1
     steps = _of_the_structure(lattice, scale, width, height)
     ring = _Ring(white)
-    found: list[Evidence] = []
+    found = _twins(ring, light, scale)
     for _ in range(_MOST_TRIED):
         y, x = (int(v) for v in np.unravel_index(int(np.argmax(left)), left.shape))
         sigmas = float(left[y, x]) / spread
@@ -152,6 +161,33 @@ def _repeats(
             if echo.kind == "copy" or _stands_alone(again, x, y)
         ]
     return found
+
+
+def _twins(ring: _Ring, light: Floats, scale: float) -> list[Evidence]:
+    """Look for patches that are lost in the correlation of the whole."""
+    detail = _detail(light)
+    # What stands out is much the same wherever a structure recurs; the grain between it is not.
+    grain = _Ring(np.where(np.abs(detail) < _GRAIN, detail, np.float32(0)))
+    found: list[Evidence] = []
+    for x, y in twin_distances(detail, max(6, _NEAREST * min(light.shape))):
+        alike = grain.alike(x, y)
+        most = float(alike.max())
+        if most > _EXACT and float(np.median(alike)) < _SAME / 2:
+            excess = (min(most, 1.0) - _EXACT) / (1 - _EXACT) + _SURELY
+            found += _both(grain, alike, x, y, scale, excess)
+        else:
+            found += _told(ring, x, y, 0.0, scale)
+    return found
+
+
+def _detail(light: Floats) -> Floats:
+    """Return what is finer than a few texels, in its usual size; no farther is looked than that."""
+    import cv2
+
+    around = np.pad(light, _PAD, mode="wrap")
+    fine = (around - cv2.GaussianBlur(around, (0, 0), _FINE))[_PAD:-_PAD, _PAD:-_PAD]
+    usual = max(float(np.abs(fine).mean()) * math.sqrt(math.pi / 2), 1e-12)
+    return np.asarray(np.clip(fine / usual, -_FAR_OUT, _FAR_OUT), np.float32)
 
 
 def _again(alike: Floats, x: int, y: int) -> float:
@@ -197,12 +233,22 @@ def _told(ring: _Ring, x: int, y: int, sigmas: float, scale: float) -> list[Evid
     if not copied:
         whole = (0.0, 0.0, width * scale, height * scale)
         return [Evidence("ghost", whole, middle / _GHOST - 1, middle)]
-    side = min(ring.side_of(alike > 0.5 * most), 0.5 * min(width, height))
+    excess = (most - _SAME) / (1 - _SAME) + _SURELY
+    return _both(ring, alike, x, y, scale, excess)
+
+
+def _both(
+    ring: _Ring, alike: Floats, x: int, y: int, scale: float, excess: float
+) -> list[Evidence]:
+    """Return the two places that are most alike a step apart, each as a copy."""
+    height, width = ring.white.shape
+    row, column = ring.place(int(np.argmax(alike)))
+    side = min(ring.side_of(alike > 0.5 * float(alike.max())), 0.5 * min(width, height))
     return [
         Evidence(
             "copy",
             ((cx - side / 2) * scale, (cy - side / 2) * scale, side * scale, side * scale),
-            (most - _SAME) / (1 - _SAME) + _SURELY,
+            excess,
             side / min(width, height),
         )
         for cx, cy in ((column, row), ((column + x) % width, (row + y) % height))

@@ -1,0 +1,103 @@
+"""At which distances small parts of a ring are there again, by votes.
+
+As in the search for parts copied within a photograph (J. Fridrich, D. Soukal and J. Lukas,
+"Detection of Copy-Move Forgery in Digital Images", DFRWS 2003): a few numbers that describe the
+surroundings of a texel are rounded and sorted, so that equal ones stand beside each other, and
+each such pair votes for the distance between its places. A patch that is a hundredth of the ring
+is lost in the correlation of the whole, and has hundreds of votes here.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from stonestack.core.image import Floats
+
+_SOFT = 1.0
+_REACH = 4
+_STEP = 0.75
+"""By how much numbers may differ that are rounded to one, in spreads of the ring."""
+_OFF = 0.37
+"""Where rounding begins: not at nothing, where most numbers are."""
+_LEVELS = 16
+_ROUGH = 0.35
+"""Spreads that the surroundings of a texel show at least: what is even is the same everywhere."""
+_MOST_ALIKE = 8
+"""Places alike beyond which they are the matter's own."""
+_BESIDE = 3
+_LEAST_VOTES = 6
+_MOST = 16
+_APART = 3
+
+
+def twin_distances(detail: Floats, nearest: float) -> list[tuple[int, int]]:
+    """Return distances at which parts are there again, those with most votes first.
+
+    Parameters
+    ----------
+    detail : ndarray, float32, shape (height, width)
+        A ring without its broad variation.
+    nearest : float
+        Pixels up to which all is like itself.
+
+    Returns
+    -------
+    list of tuple of int
+        x and y, 0 to the ring's sides; of a distance and its opposite, the one whose y is less.
+    """
+    height, width = detail.shape
+    votes = _votes(*_surroundings(detail), height, width)
+    down = np.minimum(np.arange(height), height - np.arange(height))[:, np.newaxis]
+    across = np.minimum(np.arange(width), width - np.arange(width))[np.newaxis]
+    votes[np.hypot(down, across) <= nearest] = 0
+    votes[height // 2 + 1 :] = 0
+    found: list[tuple[int, int]] = []
+    while len(found) < _MOST:
+        y, x = (int(v) for v in np.unravel_index(int(np.argmax(votes)), votes.shape))
+        if votes[y, x] < _LEAST_VOTES:
+            break
+        found.append((x, y))
+        votes[max(0, y - _APART) : y + _APART + 1, max(0, x - _APART) : x + _APART + 1] = 0
+    return found
+
+
+def _surroundings(detail: Floats) -> tuple[NDArray[np.uint64], NDArray[np.int64]]:
+    """Return what describes each rough place, nine numbers in one, and where it lies."""
+    import cv2
+
+    around = np.pad(detail, 2 * _REACH, mode="wrap")
+    soft = cv2.GaussianBlur(around, (0, 0), _SOFT)[
+        2 * _REACH : -2 * _REACH, 2 * _REACH : -2 * _REACH
+    ]
+    soft = np.asarray(soft / max(float(soft.std()), 1e-12), np.float32)
+    rounded = np.floor(soft / _STEP + _OFF) + _LEVELS // 2
+    levels = np.clip(rounded, 0, _LEVELS - 1).astype(np.uint64)
+    size = np.abs(soft)
+    described, rough = np.zeros(detail.shape, np.uint64), np.zeros(detail.shape, np.float32)
+    for y in (-_REACH, 0, _REACH):
+        for x in (-_REACH, 0, _REACH):
+            described = (described << np.uint64(4)) | np.roll(levels, (-y, -x), (0, 1))
+            rough += np.roll(size, (-y, -x), (0, 1))
+    places = np.flatnonzero(rough > 9 * _ROUGH)
+    return described.reshape(-1)[places], places
+
+
+def _votes(
+    described: NDArray[np.uint64], places: NDArray[np.int64], height: int, width: int
+) -> NDArray[np.int64]:
+    """Count the pairs of places that are described alike by their distance, either way."""
+    order = np.argsort(described, kind="stable")
+    described, places = described[order], places[order]
+    begins = np.concatenate([[True], described[1:] != described[:-1]])
+    group = np.cumsum(begins) - 1
+    few = np.bincount(group)[group] <= _MOST_ALIKE if len(group) else begins[:0]
+    votes = np.zeros(height * width, np.int64)
+    for beside in range(1, _BESIDE + 1):
+        alike = (described[beside:] == described[:-beside]) & few[beside:]
+        one, other = places[:-beside][alike], places[beside:][alike]
+        down, across = other // width - one // width, other % width - one % width
+        for sign in (1, -1):
+            at = (sign * down % height) * width + sign * across % width
+            votes += np.bincount(at, minlength=height * width)
+    return votes.reshape(height, width)
