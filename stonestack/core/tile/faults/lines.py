@@ -119,51 +119,49 @@ def _along(
 def _along_columns(
     scales: list[Floats], look_steady: bool, runs: tuple[int, ...]
 ) -> list[Evidence]:
-    height, width = scales[0].shape[:2]
     mean = max(float(scales[0].mean()), 0.05)
     found: list[Evidence] = []
     for scale in scales:
         columns = scale.shape[1]
-        pixel = width / columns
+        pixel = scales[0].shape[1] / columns
         for profile in _profiles(scale, runs):
             top = peaks(profile.values, _APART)
-            if len(top) <= _USUAL:
-                continue
-            x = top[0]
-            excess = _excess(profile.values, top) / _LEAST[profile.kind, profile.run] - 1
-            if excess <= HINT or not _is_clear(profile.values, x, profile.kind):
-                continue
-            wide = pixel if profile.kind == _LINE else 2 * pixel
-            left = x * pixel if profile.kind == _LINE else (x + 1) * pixel - pixel
-            y = float(profile.first[x]) * height / _BLOCKS
-            box = (left, y, wide, height * profile.run / _BLOCKS)
-            size = float(profile.size[x])
-            if profile.kind != _SEAM:
-                step = _step_across(scale, x, profile.first[x], profile.run)
-                ridge = (
-                    size
-                    if profile.kind == _LINE
-                    else _ridge_at(scale, x, int(profile.first[x]), profile.run)
-                )
-                stays = step > max(_OF_A_STEP * size, _OF_A_RIDGE * ridge)
-                if stays != (profile.kind == _TONE):
-                    # A line steps up and down again, a step of tone stays.
-                    continue
-                pieces = _pieces(_short_means(scale), profile.kind)
-                if size < _OF_SHORT_ONES[profile.kind] * _short_ones(pieces, x):
-                    # The matter has such lines, only shorter or slanted.
-                    continue
-                size = step if profile.kind == _TONE else size
-            if profile.kind == _SEAM:
-                size *= math.sqrt(profile.run / _BLOCKS)
-            elif profile.kind == _TONE:
-                size /= mean
-            else:
-                size *= math.sqrt(pixel)
-            found.append(Evidence(profile.kind, box, excess, size))
+            if len(top) > _USUAL:
+                for x in top[:_THIRD]:
+                    found += _line_at(
+                        scale, profile, x, _excess(profile.values, top, x), pixel, mean
+                    )
         if look_steady and columns >= _FEW:
             found += _steady(scale, pixel, mean)
     return found
+
+
+def _line_at(
+    scale: Floats, profile: _Profile, x: int, excess: float, pixel: float, mean: float
+) -> list[Evidence]:
+    """Return what stands out at a column, if it does clearly and is no line of the matter's own."""
+    kind, run, first = profile.kind, profile.run, int(profile.first[x])
+    excess = excess / _LEAST[kind, run] - 1
+    if excess <= HINT or not _is_clear(profile.values, x, kind):
+        return []
+    size = float(profile.size[x])
+    if kind == _SEAM:
+        shown = size * math.sqrt(run / _BLOCKS)
+    else:
+        step = _step_across(scale, x, first, run)
+        ridge = size if kind == _LINE else _ridge_at(scale, x, first, run)
+        # A line steps up and down again, a step of tone stays.
+        stays = step > max(_OF_A_STEP * size, _OF_A_RIDGE * ridge)
+        pieces = _pieces(_short_means(scale), kind)
+        # The matter may have such lines, only shorter or slanted.
+        short = _OF_SHORT_ONES[kind] * _short_ones(pieces, x)
+        if stays != (kind == _TONE) or size < short:
+            return []
+        shown = step / mean if kind == _TONE else size * math.sqrt(pixel)
+    height = len(scale) * pixel
+    wide = pixel if kind == _LINE else 2 * pixel
+    box = (x * pixel, first * height / _BLOCKS, wide, height * run / _BLOCKS)
+    return [Evidence(kind, box, excess, shown)]
 
 
 def _steady(scale: Floats, pixel: float, mean: float) -> list[Evidence]:
@@ -256,10 +254,10 @@ def _ridges(means: Floats) -> Floats:
     return np.asarray(means - beside * np.float32(0.5), np.float32)
 
 
-def _excess(profile: Floats, top: list[int]) -> float:
-    """Return how far the largest lies out, in steps from the third largest to the ninth."""
-    first, third, usual = (float(profile[top[n]]) for n in (0, _THIRD, _USUAL))
-    return (first - third - 0.05) / (third - usual + 0.25) * min(1.0, len(profile) / _FEW)
+def _excess(profile: Floats, top: list[int], x: int) -> float:
+    """Return how far a column lies out, in steps from the third largest to the ninth."""
+    here, third, usual = (float(profile[n]) for n in (x, top[_THIRD], top[_USUAL]))
+    return (here - third - 0.05) / (third - usual + 0.25) * min(1.0, len(profile) / _FEW)
 
 
 def _is_clear(profile: Floats, x: int, kind: FaultKind) -> bool:

@@ -1,4 +1,10 @@
-"""Single spots that make the eye see the grid: the culprits of repetition, by their contrast."""
+"""Single spots that make the eye see the grid: the culprits of repetition, by their contrast.
+
+The mean of a spot is lost in rough matter, but a spot lifts the darkest in it too, or lowers the
+lightest: it lies over the matter like a veil. So the least of each small disc is held against
+those elsewhere, as in the opening of a picture (J. Serra, "Image Analysis and Mathematical
+Morphology", 1982).
+"""
 
 from __future__ import annotations
 
@@ -14,6 +20,13 @@ from stonestack.core.tile.repetition import Culprit, Repetition
 _SIDE = 192
 _CLEAR = 1.8
 """How many times what chance gives a spot stands out that is surely one."""
+_DISCS = (3, 5, 8)
+"""Radii of the discs, in pixels of the side of 192."""
+_ONE_ALONE = 3.0
+"""How far one disc lies beyond the next, in steps from that to the seventh."""
+_SEVENTH = 6
+_SPREAD, _ROUNDING = 0.25, 0.004
+_SEEN = 0.03
 
 
 def spot_evidence(values: Floats, again: Repetition) -> list[Evidence]:
@@ -28,7 +41,7 @@ def spot_evidence(values: Floats, again: Repetition) -> list[Evidence]:
     """
     height, width = values.shape[:2]
     small = at_most(values, _SIDE)
-    found = []
+    found = _veils(small, width / small.shape[1])
     for culprit in again.culprits:
         if culprit.strength <= _CLEAR * (1 + HINT):
             continue
@@ -37,6 +50,57 @@ def spot_evidence(values: Floats, again: Repetition) -> list[Evidence]:
         found.append(
             Evidence("spot", box, culprit.strength / _CLEAR - 1, _contrast(small, culprit))
         )
+    return found
+
+
+def _veils(small: Floats, scale: float) -> list[Evidence]:
+    """Look for discs whose darkest is lighter, or whose lightest is darker, than any other's."""
+    import cv2
+
+    light = small.mean(axis=2, dtype=np.float32)
+    found: list[Evidence] = []
+    for radius in _DISCS:
+        if 12 * radius > min(light.shape):
+            break
+        pad = 2 * radius + 4
+        around = cv2.GaussianBlur(np.pad(light, pad, mode="wrap"), (0, 0), 0.7)
+        disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1,) * 2)
+        for sign in (1, -1):
+            least = cv2.GaussianBlur(cv2.erode(sign * around, disc), (0, 0), radius / 3)
+            values = np.asarray(least[pad:-pad, pad:-pad], np.float32)
+            tops = _tops(values, 3 * radius, _SEVENTH + 1)
+            first, second, seventh = (float(values[tops[n]]) for n in (0, 1, _SEVENTH))
+            spread = 1.4826 * float(np.median(np.abs(values - np.median(values))))
+            usual = second - seventh + _SPREAD * spread + _ROUNDING
+            excess = (first - second) / usual / _ONE_ALONE - 1
+            if excess > HINT and first - second > _SEEN:
+                row, column = tops[0]
+                culprit = Culprit(
+                    x=(column + 0.5) / light.shape[1],
+                    y=(row + 0.5) / light.shape[0],
+                    radius=3 * radius / max(light.shape),
+                    strength=1.0,
+                    words="",
+                )
+                reach = 2 * radius
+                box = ((column - reach), (row - reach), 2 * reach, 2 * reach)
+                spot = Evidence("spot", box, excess, _contrast(small, culprit))
+                found.append(spot.larger(scale))
+    return found
+
+
+def _tops(values: Floats, apart: int, count: int) -> list[tuple[int, int]]:
+    """Return the places of a ring's largest values, none nearer to another than ``apart``."""
+    left = values.copy()
+    height, width = values.shape
+    down, across = np.arange(height), np.arange(width)
+    found: list[tuple[int, int]] = []
+    for _ in range(count):
+        y, x = (int(v) for v in np.unravel_index(int(np.argmax(left)), left.shape))
+        found.append((y, x))
+        rows = np.abs((down - y + height // 2) % height - height // 2)[:, np.newaxis]
+        columns = np.abs((across - x + width // 2) % width - width // 2)[np.newaxis]
+        left[np.hypot(rows, columns) < apart] = -np.inf
     return found
 
 
