@@ -18,6 +18,7 @@ from stonestack.core.image import Floats
 from stonestack.core.tile.faults.bands import band_evidence
 from stonestack.core.tile.faults.bond import bond_evidence
 from stonestack.core.tile.faults.broad import light_evidence
+from stonestack.core.tile.faults.cells import cell_evidence
 from stonestack.core.tile.faults.echoes import echo_evidence
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind
 from stonestack.core.tile.faults.lines import line_evidence
@@ -117,6 +118,7 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
         *band_evidence(values),
         *echo_evidence(values, lattice),
         *bond_evidence(values, lattice),
+        *cell_evidence(values, lattice),
         *light_evidence(values),
         *spot_evidence(values, again),
     ]
