@@ -2,12 +2,14 @@
 
 A cross-fade of unlike parts keeps the mean and loses contrast, half the variance in its middle,
 at every scale and in every row; a blur loses the finest most. Contrast of a matter varies too,
-but not in all rows at once.
+but not in all rows at once. It is measured twice, by what is usual and by what stands out: where
+edges are few, a cross-fade has twice as many of half the strength, and the usual grows.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from itertools import pairwise
 
 import numpy as np
@@ -21,10 +23,12 @@ _REACH = 4
 _SHARES = (0.02, 0.04, 0.07, 0.12, 0.2, 0.3)
 """Widths of the bands that are looked for, of the side."""
 _FLOOR = np.float32(1e-3)
-_MOST_COUNTED = 1.15
-"""How many times the middling contrast a column counts at most."""
+_MEASURES = ((0.5, 1.15), (3.0, math.inf))
+"""The powers of differences that are taken, and how many times the middling contrast a column
+counts at most: joints stand out, and a board without one is no blurred band."""
 _DARK = np.float32(0.05)
 _LEAST_COLUMNS = 2.5
+_LEAST = 1.03
 _BEYOND = 1.3
 """How many times the contrast of the usual columns may rise above the middle, sinks may be deep."""
 _BLURRED = 1.5
@@ -52,57 +56,65 @@ def band_evidence(values: Floats) -> list[Evidence]:
 
 def _along_columns(light: Floats) -> list[Evidence]:
     height, width = light.shape[:2]
-    contrasts = [_contrast(scale[..., 0]) for scale in finer_to_coarser(light, _SCALES)]
+    scales = [scale[..., 0] for scale in finer_to_coarser(light, _SCALES)]
+    contrasts = [_contrasts(scale) for scale in scales]
     found: list[Evidence] = []
     for share in _SHARES:
+        apart = max(3, int(share * width))
         sunk = [
-            _sunk(contrast, share, width)
-            for contrast in contrasts
-            if share * contrast.shape[1] >= _LEAST_COLUMNS
+            [_sunk(one, most, share, width) for one, (_, most) in zip(both, _MEASURES, strict=True)]
+            for both, scale in zip(contrasts, scales, strict=True)
+            if share * scale.shape[1] >= _LEAST_COLUMNS
         ]
         for count in range(1, min(3, len(sunk)) + 1):
-            mean = np.mean([part[0] for part in sunk[:count]], axis=0)
-            error = np.sqrt(np.mean([np.square(part[1]) for part in sunk[:count]], axis=0))
-            lows = peaks(mean.astype(np.float32), max(3, int(share * width)))
-            x = lows[0]
-            second = float(mean[lows[1]]) if len(lows) > 1 else 0.0
-            other = max(-float(mean.min()), second)
-            beyond = min(
-                float(mean[x]) / (_BEYOND * other + 0.05),
-                float(mean[x]) / (float(error[x]) + 0.01) / 4,
-            )
-            if beyond > 1 + HINT:
+            measures = list(zip(*sunk[:count], strict=True))
+            beyond = np.mean([_beyond(measure, apart) for measure in measures], axis=0)
+            x = int(np.argmax(beyond))
+            excess = float(beyond[x]) / _LEAST - 1
+            if excess > HINT:
                 wide = share * width
-                fine = float(sunk[0][0][x])
-                coarse = float(sunk[min(2, len(sunk) - 1)][0][x])
+                usual = [float(np.mean([low[x] for low, _ in scale])) for scale in sunk]
+                fine, coarse = usual[0], usual[min(2, len(usual) - 1)]
                 blurred = fine > _BLURRED * max(coarse, 0.02) or fine > _MOST_FADED
                 kind: FaultKind = "blur" if blurred else "fade"
-                left = (x + 0.5 - wide / 2) % width
-                found.append(
-                    Evidence(kind, (left, 0.0, wide, float(height)), beyond - 1, float(mean[x]))
-                )
+                box = ((x + 0.5 - wide / 2) % width, 0.0, wide, float(height))
+                found.append(Evidence(kind, box, excess, float(np.mean(usual[:count]))))
     return found
 
 
-def _contrast(light: Floats) -> Floats:
-    """Return the local contrast by blocks of rows and columns, strong places counting little."""
+def _beyond(scales: Sequence[tuple[Floats, Floats]], apart: int) -> Floats:
+    """Return how far contrast sinks at each column beyond what it does elsewhere, and by chance."""
+    mean = np.mean([low for low, _ in scales], axis=0)
+    error = np.sqrt(np.mean([np.square(error) for _, error in scales], axis=0))
+    lows = peaks(mean.astype(np.float32), apart)
+    second = float(mean[lows[1]]) if len(lows) > 1 else 0.0
+    other = max(-float(mean.min()), second)
+    beyond = np.minimum(mean / (_BEYOND * other + 0.05), mean / (error + 0.01) / 4)
+    return np.asarray(beyond, np.float32)
+
+
+def _contrasts(light: Floats) -> list[Floats]:
+    """Return the local contrast by blocks of rows and columns, for each measure."""
     import cv2
 
     around = np.pad(light, _REACH, mode="wrap")
     soft = cv2.GaussianBlur(around, (2 * _REACH + 1,) * 2, 1.0)[_REACH:-_REACH, _REACH:-_REACH]
-    root = np.sqrt(np.abs(light - soft))
+    apart = np.abs(light - soft)
     edges = np.linspace(0, light.shape[0], _BLOCKS + 1).round().astype(int)
-    blocks = [root[a:b].mean(axis=0) for a, b in pairwise(edges)]
-    return np.asarray(np.square(np.stack(blocks)) + _FLOOR, np.float32)
+    found = []
+    for power, _ in _MEASURES:
+        raised = apart**power
+        blocks = np.stack([raised[a:b].mean(axis=0) for a, b in pairwise(edges)])
+        found.append(np.asarray(blocks ** (1 / power) + _FLOOR, np.float32))
+    return found
 
 
-def _sunk(contrast: Floats, share: float, width: int) -> tuple[Floats, Floats]:
+def _sunk(contrast: Floats, most: float, share: float, width: int) -> tuple[Floats, Floats]:
     """Return how far contrast lies below the middling one around each column, and its error."""
     columns = contrast.shape[1]
     span = max(3, int(share * columns) | 1)
-    # Joints stand out; a board without one is no blurred band.
     usual = np.median(contrast, axis=1, keepdims=True)
-    level = np.log(_around(np.minimum(contrast, _MOST_COUNTED * usual), span))
+    level = np.log(_around(np.minimum(contrast, most * usual), span))
     level -= np.median(level, axis=1, keepdims=True)
     error = level.std(axis=0, ddof=1) / math.sqrt(_BLOCKS)
     at = np.arange(width) * columns // width
