@@ -8,6 +8,7 @@ from scipy.stats import spearmanr
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.tile.faults.residual import _mean_of_moved
+from stonestack.core.tile.faults.twins import twin_distances
 from stonestack.core.tile.period import find_lattice_of
 from stonestack.core.tile.repetition import repetition
 from stonestack.core.tile.scores import TileScores, tile_scores
@@ -206,6 +207,24 @@ class Drift(unittest.TestCase):
         self.assertIsNone(tile_scores(linear(np.zeros((12, 200, 3), np.float32))))
 
 
+class Twins(unittest.TestCase):
+    def test_the_distance_of_a_copied_patch_is_found_and_no_other(self) -> None:
+        for height, width, side in ((150, 190, 30), (620, 700, 90)):
+            ring = np.random.default_rng(side).normal(size=(height, width)).astype(np.float32)
+            with self.subTest(side=side):
+                self.assertEqual(twin_distances(ring, 6), [])
+                ring[20 : 20 + side, 30 : 30 + side] = ring[55 : 55 + side, -side:]
+                self.assertEqual(twin_distances(ring, 6), [(width - side - 30, 35)])
+
+    def test_a_copy_over_the_edges_is_found_likewise(self) -> None:
+        ring = np.random.default_rng(5).normal(size=(160, 160)).astype(np.float32)
+        ring[100:130, 90:120] = np.roll(ring, (12, 9), (0, 1))[:30, :30]
+        self.assertEqual(twin_distances(ring, 6), [(160 - 90 - 9, 160 - 100 - 12)])
+
+    def test_an_even_ring_has_none(self) -> None:
+        self.assertEqual(twin_distances(np.zeros((100, 100), np.float32), 6), [])
+
+
 class Faults(unittest.TestCase):
     """What is named, and where: drawn from a seed that no threshold was set on."""
 
@@ -240,6 +259,18 @@ class Faults(unittest.TestCase):
         for matter in ("grit", "gravel", "rust"):
             self.assert_named(matter, "large clone", "copy")
             self.assert_named(matter, "ghost of two", "ghost", "copy")
+
+    def test_a_single_small_clone_is_named(self) -> None:
+        for matter in ("sand", "cobbles", "weave"):
+            self.assert_named(matter, "cloned once", "copy")
+
+    def test_a_part_put_in_out_of_step_is_named_where_it_is(self) -> None:
+        for matter in ("wall", "tiles", "hexagons"):
+            self.assert_named(matter, "pasted square", "bond", "seam")
+
+    def test_a_spot_in_rough_matter_is_named(self) -> None:
+        for matter in ("rust", "bark"):
+            self.assert_named(matter, "spot 0.5", "spot")
 
     def test_mirror_axes_are_named_anywhere(self) -> None:
         for matter in ("grit", "wall", "hexagons"):

@@ -23,9 +23,10 @@ _REACH = 4
 _SHARES = (0.02, 0.04, 0.07, 0.12, 0.2, 0.3)
 """Widths of the bands that are looked for, of the side."""
 _FLOOR = np.float32(1e-3)
-_MEASURES = ((0.5, 1.15), (3.0, math.inf))
-"""The powers of differences that are taken, and how many times the middling contrast a column
-counts at most: joints stand out, and a board without one is no blurred band."""
+_MOST_COUNTED = (1.15, math.inf)
+"""How many times the middling contrast a column counts at most, by the usual differences and by
+those that stand out: of joints the usual one has none, and a board without one is no blurred band.
+"""
 _DARK = np.float32(0.05)
 _LEAST_COLUMNS = 2.5
 _LEAST = 1.03
@@ -62,7 +63,7 @@ def _along_columns(light: Floats) -> list[Evidence]:
     for share in _SHARES:
         apart = max(3, int(share * width))
         sunk = [
-            [_sunk(one, most, share, width) for one, (_, most) in zip(both, _MEASURES, strict=True)]
+            [_sunk(one, most, share, width) for one, most in zip(both, _MOST_COUNTED, strict=True)]
             for both, scale in zip(contrasts, scales, strict=True)
             if share * scale.shape[1] >= _LEAST_COLUMNS
         ]
@@ -94,19 +95,17 @@ def _beyond(scales: Sequence[tuple[Floats, Floats]], apart: int) -> Floats:
 
 
 def _contrasts(light: Floats) -> list[Floats]:
-    """Return the local contrast by blocks of rows and columns, for each measure."""
+    """Return the local contrast by blocks of rows and columns: the usual, and what stands out."""
     import cv2
 
     around = np.pad(light, _REACH, mode="wrap")
     soft = cv2.GaussianBlur(around, (2 * _REACH + 1,) * 2, 1.0)[_REACH:-_REACH, _REACH:-_REACH]
     apart = np.abs(light - soft)
     edges = np.linspace(0, light.shape[0], _BLOCKS + 1).round().astype(int)
-    found = []
-    for power, _ in _MEASURES:
-        raised = apart**power
-        blocks = np.stack([raised[a:b].mean(axis=0) for a, b in pairwise(edges)])
-        found.append(np.asarray(blocks ** (1 / power) + _FLOOR, np.float32))
-    return found
+    parts = [apart[a:b] for a, b in pairwise(edges)]
+    usual = np.square(np.stack([np.sqrt(part).mean(axis=0) for part in parts]))
+    strong = np.stack([np.square(np.square(part)).mean(axis=0) for part in parts]) ** 0.25
+    return [np.asarray(one + _FLOOR, np.float32) for one in (usual, strong)]
 
 
 def _sunk(contrast: Floats, most: float, share: float, width: int) -> tuple[Floats, Floats]:

@@ -144,13 +144,16 @@ def _repeats(
     left[height // 2 + 1 :] = -1
     steps = _of_the_structure(lattice, scale, width, height)
     ring = _Ring(white)
-    found = _twins(ring, light, scale)
+    twins = _twins(ring, light, scale)
+    found = [echo for _, _, echoes in twins for echo in echoes]
+    for x, y, _ in twins:
+        _leave_out(left, x, y)
     for _ in range(_MOST_TRIED):
         y, x = (int(v) for v in np.unravel_index(int(np.argmax(left)), left.shape))
         sigmas = float(left[y, x]) / spread
         if sigmas < _LEAST_SIGMAS:
             break
-        left[max(0, y - 3) : y + 4, max(0, x - 3) : x + 4] = -1
+        _leave_out(left, x, y)
         if _again(again, x, y) > _RECURS * sigmas * spread and (
             sigmas > _GHOST_SIGMAS or (steps is not None and _near(steps, x, y, width, height))
         ):
@@ -163,20 +166,28 @@ def _repeats(
     return found
 
 
-def _twins(ring: _Ring, light: Floats, scale: float) -> list[Evidence]:
-    """Look for patches that are lost in the correlation of the whole."""
+def _leave_out(left: Floats, x: int, y: int) -> None:
+    left[max(0, y - 3) : y + 4, max(0, x - 3) : x + 4] = -1
+
+
+def _twins(ring: _Ring, light: Floats, scale: float) -> list[tuple[int, int, list[Evidence]]]:
+    """Look for patches that are lost in the correlation of the whole; give how far they lie too."""
     detail = _detail(light)
     # What stands out is much the same wherever a structure recurs; the grain between it is not.
     grain = _Ring(np.where(np.abs(detail) < _GRAIN, detail, np.float32(0)))
-    found: list[Evidence] = []
+    found = []
     for x, y in twin_distances(detail, max(6, _NEAREST * min(light.shape))):
         alike = grain.alike(x, y)
         most = float(alike.max())
-        if most > _EXACT and float(np.median(alike)) < _SAME / 2:
+        if float(np.median(alike)) > _SAME / 2 or most < _SAME_GRAIN:
+            continue
+        if most > _EXACT:
             excess = (min(most, 1.0) - _EXACT) / (1 - _EXACT) + _SURELY
-            found += _both(grain, alike, x, y, scale, excess)
+            copies = _both(grain, alike, x, y, scale, excess)
         else:
-            found += _told(ring, x, y, 0.0, scale)
+            copies = _told(ring, x, y, 0.0, scale)
+        if copies:
+            found.append((x, y, copies))
     return found
 
 

@@ -23,7 +23,7 @@ from stonestack.core.tile.faults.echoes import echo_evidence
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind
 from stonestack.core.tile.faults.lines import line_evidence
 from stonestack.core.tile.faults.residual import residual
-from stonestack.core.tile.faults.spots import spot_evidence
+from stonestack.core.tile.faults.spots import spot_evidence, veil_evidence
 from stonestack.core.tile.period import Lattice
 from stonestack.core.tile.repetition import Repetition, repetition_of
 
@@ -121,6 +121,7 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
         *cell_evidence(values, lattice),
         *light_evidence(values),
         *spot_evidence(values, again),
+        *veil_evidence(values),
     ]
     # A structure hides what is there once only; less it, spots stand out.
     rest = residual(values, lattice)
@@ -130,7 +131,10 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
     height, width = values.shape[:2]
     sure = [found for found in evidence if found.excess > 0]
     alike = Counter(found.kind for found in _apart(sure))
-    faults = [_fault(e, alike[e.kind], width, height) for e in sure]
+    faults = [
+        _fault(e, _times(e, sure) if e.kind == "copy" else alike[e.kind], width, height)
+        for e in sure
+    ]
     kept: list[Fault] = []
     for fault in sorted(faults, key=lambda fault: -fault.strength):
         if fault.strength >= _LEAST and not any(_told(fault, k, width, height) for k in kept):
@@ -169,6 +173,11 @@ def _apart(evidence: list[Evidence]) -> list[Evidence]:
     return kept
 
 
+def _times(copy: Evidence, sure: list[Evidence]) -> int:
+    """Return how many times a part is there: itself, and once for each other that it is like."""
+    return 1 + sum(e.kind == "copy" and _overlap(e.box, copy.box) for e in sure)
+
+
 def _strength(found: Evidence, alike: int, side: float) -> float:
     """Return how likely an eye is to notice it.
 
@@ -177,7 +186,7 @@ def _strength(found: Evidence, alike: int, side: float) -> float:
     found : Evidence
         What is judged.
     alike : int
-        How many of its kind there are.
+        How many of its kind there are; of a copy, how many times it is there.
     side : float
         The shorter side of the tile, in pixels.
     """
@@ -195,7 +204,7 @@ def _strength(found: Evidence, alike: int, side: float) -> float:
         case "fade":
             seen = min(2.6, 0.5 + 4 * size) * min(1.0, 0.5 + 3.3 * share)
         case "copy":
-            seen = min(2.6, 0.5 + 0.3 * alike + 2 * size)
+            seen = min(2.6, 0.35 * alike + 3 * size)
         case "ghost":
             seen = min(2.6, 1 + 3 * size + 0.35 * (alike - 1))
         case "mirror":

@@ -15,6 +15,7 @@ import numpy as np
 from stonestack.core.image import Floats
 from stonestack.core.resize import at_most
 from stonestack.core.tile.faults.evidence import HINT, Evidence
+from stonestack.core.tile.period import highest
 from stonestack.core.tile.repetition import Culprit, Repetition
 
 _SIDE = 192
@@ -41,7 +42,7 @@ def spot_evidence(values: Floats, again: Repetition) -> list[Evidence]:
     """
     height, width = values.shape[:2]
     small = at_most(values, _SIDE)
-    found = _veils(small, width / small.shape[1])
+    found = []
     for culprit in again.culprits:
         if culprit.strength <= _CLEAR * (1 + HINT):
             continue
@@ -53,10 +54,18 @@ def spot_evidence(values: Floats, again: Repetition) -> list[Evidence]:
     return found
 
 
-def _veils(small: Floats, scale: float) -> list[Evidence]:
-    """Look for discs whose darkest is lighter, or whose lightest is darker, than any other's."""
+def veil_evidence(values: Floats) -> list[Evidence]:
+    """Look for discs whose darkest is lighter, or whose lightest is darker, than any other's.
+
+    Parameters
+    ----------
+    values : ndarray, float32, shape (height, width, channels)
+        A ring, as the eye weighs it.
+    """
     import cv2
 
+    small = at_most(values, _SIDE)
+    scale = values.shape[1] / small.shape[1]
     light = small.mean(axis=2, dtype=np.float32)
     found: list[Evidence] = []
     for radius in _DISCS:
@@ -67,10 +76,12 @@ def _veils(small: Floats, scale: float) -> list[Evidence]:
         disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1,) * 2)
         for sign in (1, -1):
             least = cv2.GaussianBlur(cv2.erode(sign * around, disc), (0, 0), radius / 3)
-            values = np.asarray(least[pad:-pad, pad:-pad], np.float32)
-            tops = _tops(values, 3 * radius, _SEVENTH + 1)
-            first, second, seventh = (float(values[tops[n]]) for n in (0, 1, _SEVENTH))
-            spread = 1.4826 * float(np.median(np.abs(values - np.median(values))))
+            rest = np.asarray(least[pad:-pad, pad:-pad], np.float32)
+            tops = _tops(rest, 3 * radius, _SEVENTH + 1)
+            if len(tops) <= _SEVENTH:
+                continue
+            first, second, seventh = (float(rest[tops[n]]) for n in (0, 1, _SEVENTH))
+            spread = 1.4826 * float(np.median(np.abs(rest - np.median(rest))))
             usual = second - seventh + _SPREAD * spread + _ROUNDING
             excess = (first - second) / usual / _ONE_ALONE - 1
             if excess > HINT and first - second > _SEEN:
@@ -91,16 +102,25 @@ def _veils(small: Floats, scale: float) -> list[Evidence]:
 
 def _tops(values: Floats, apart: int, count: int) -> list[tuple[int, int]]:
     """Return the places of a ring's largest values, none nearer to another than ``apart``."""
-    left = values.copy()
     height, width = values.shape
-    down, across = np.arange(height), np.arange(width)
+    around = highest(np.pad(values, apart // 2, mode="wrap"), 2 * (apart // 2) + 1)
+    around = around[apart // 2 :, apart // 2 :][:height, :width]
+    rows, columns = np.nonzero(values == around)
+    order = np.argsort(-values[rows, columns], kind="stable")
     found: list[tuple[int, int]] = []
-    for _ in range(count):
-        y, x = (int(v) for v in np.unravel_index(int(np.argmax(left)), left.shape))
-        found.append((y, x))
-        rows = np.abs((down - y + height // 2) % height - height // 2)[:, np.newaxis]
-        columns = np.abs((across - x + width // 2) % width - width // 2)[np.newaxis]
-        left[np.hypot(rows, columns) < apart] = -np.inf
+    for y, x in zip(rows[order].tolist(), columns[order].tolist(), strict=True):
+        near = (
+            math.hypot(
+                (y - row + height / 2) % height - height / 2,
+                (x - column + width / 2) % width - width / 2,
+            )
+            < apart
+            for row, column in found
+        )
+        if not any(near):
+            found.append((y, x))
+            if len(found) == count:
+                break
     return found
 
 

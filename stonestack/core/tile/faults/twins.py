@@ -23,6 +23,9 @@ _OFF = 0.37
 _LEVELS = 16
 _ROUGH = 0.35
 """Spreads that the surroundings of a texel show at least: what is even is the same everywhere."""
+_MOST_PLACES = 150_000
+_MIXER = np.uint64(0x9E3779B97F4A7C15)
+"""An odd number (2^64 by the golden ratio) whose products spread over all bits."""
 _MOST_ALIKE = 8
 """Places alike beyond which they are the matter's own."""
 _BESIDE = 3
@@ -80,7 +83,12 @@ def _surroundings(detail: Floats) -> tuple[NDArray[np.uint64], NDArray[np.int64]
             described = (described << np.uint64(4)) | np.roll(levels, (-y, -x), (0, 1))
             rough += np.roll(size, (-y, -x), (0, 1))
     places = np.flatnonzero(rough > 9 * _ROUGH)
-    return described.reshape(-1)[places], places
+    described = described.reshape(-1)[places]
+    if len(places) > _MOST_PLACES:
+        # Which are left out goes by what they look like, so that both of a pair are, or neither.
+        kept = (described * _MIXER) >> np.uint64(32) < np.uint64(2**32 * _MOST_PLACES / len(places))
+        described, places = described[kept], places[kept]
+    return described, places
 
 
 def _votes(
