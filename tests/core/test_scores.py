@@ -265,7 +265,7 @@ class Faults(unittest.TestCase):
             self.assert_named(matter, "cloned once", "copy")
 
     def test_a_part_put_in_out_of_step_is_named_where_it_is(self) -> None:
-        for matter in ("wall", "tiles", "hexagons"):
+        for matter in ("weave", "tiles", "hexagons"):
             self.assert_named(matter, "pasted square", "bond", "seam")
 
     def test_a_spot_in_rough_matter_is_named(self) -> None:
