@@ -34,6 +34,8 @@ _SURELY = 0.2
 _SAME_GRAIN = 0.6
 _EXACT, _GRAIN = 0.95, 1.0
 """How alike the grain of a copy is, and how far grain stands out, in its usual size."""
+_A_STEP = 2.0
+"""Pixels within which a distance is a step of the structure: what is alike there is no copy."""
 _FINE, _PAD, _FAR_OUT = 1.5, 8, 2.5
 _WINDOW = 26
 _CELLS = 8
@@ -144,7 +146,7 @@ def _repeats(
     left[height // 2 + 1 :] = -1
     steps = _of_the_structure(lattice, scale, width, height)
     ring = _Ring(white)
-    twins = _twins(ring, light, scale)
+    twins = _twins(ring, light, scale, steps)
     found = [echo for _, _, echoes in twins for echo in echoes]
     for x, y, _ in twins:
         _leave_out(left, x, y)
@@ -154,8 +156,10 @@ def _repeats(
         if sigmas < _LEAST_SIGMAS:
             break
         _leave_out(left, x, y)
+        near = max(3.0, _NEAREST * min(width, height))
         if _again(again, x, y) > _RECURS * sigmas * spread and (
-            sigmas > _GHOST_SIGMAS or (steps is not None and _near(steps, x, y, width, height))
+            sigmas > _GHOST_SIGMAS
+            or (steps is not None and _near(steps, x, y, width, height, near))
         ):
             continue
         found += [
@@ -170,16 +174,21 @@ def _leave_out(left: Floats, x: int, y: int) -> None:
     left[max(0, y - 3) : y + 4, max(0, x - 3) : x + 4] = -1
 
 
-def _twins(ring: _Ring, light: Floats, scale: float) -> list[tuple[int, int, list[Evidence]]]:
+def _twins(
+    ring: _Ring, light: Floats, scale: float, steps: NDArray[np.float64] | None
+) -> list[tuple[int, int, list[Evidence]]]:
     """Look for patches that are lost in the correlation of the whole; give how far they lie too."""
+    height, width = light.shape
     detail = _detail(light)
     # What stands out is much the same wherever a structure recurs; the grain between it is not.
     grain = _Ring(np.where(np.abs(detail) < _GRAIN, detail, np.float32(0)))
     found = []
     for x, y in twin_distances(detail, max(6, _NEAREST * min(light.shape))):
+        if steps is not None and _near(steps, x, y, width, height, _A_STEP):
+            continue
         alike = grain.alike(x, y)
         most = float(alike.max())
-        if float(np.median(alike)) > _SAME / 2 or most < _SAME_GRAIN:
+        if most < _SAME_GRAIN or float(np.median(alike)) > _SAME / 2:
             continue
         if most > _EXACT:
             excess = (min(most, 1.0) - _EXACT) / (1 - _EXACT) + _SURELY
@@ -346,8 +355,10 @@ def _of_the_structure(
     return np.asarray(n[..., np.newaxis] * a + m[..., np.newaxis] * b).reshape(-1, 2)
 
 
-def _near(steps: NDArray[np.float64], x: int, y: int, width: int, height: int) -> bool:
-    """Tell whether a distance on the ring is one of those, within a little."""
+def _near(
+    steps: NDArray[np.float64], x: int, y: int, width: int, height: int, within: float
+) -> bool:
+    """Tell whether a distance on the ring is one of those, within so many pixels."""
     dx = (steps[:, 0] - x + width / 2) % width - width / 2
     dy = (steps[:, 1] - y + height / 2) % height - height / 2
-    return bool(np.hypot(dx, dy).min() < max(3.0, 0.02 * min(width, height)))
+    return bool(np.hypot(dx, dy).min() < within)

@@ -1,7 +1,7 @@
 """Single spots that make the eye see the grid: the culprits of repetition, by their contrast.
 
 The mean of a spot is lost in rough matter, but a spot lifts the darkest in it too, or lowers the
-lightest: it lies over the matter like a veil. So the least of each small disc is held against
+lightest: it lies over the matter like a veil. So the least of each small square is held against
 those elsewhere, as in the opening of a picture (J. Serra, "Image Analysis and Mathematical
 Morphology", 1982).
 """
@@ -21,10 +21,10 @@ from stonestack.core.tile.repetition import Culprit, Repetition
 _SIDE = 192
 _CLEAR = 1.8
 """How many times what chance gives a spot stands out that is surely one."""
-_DISCS = (3, 5, 8)
-"""Radii of the discs, in pixels of the side of 192."""
+_HALVES = (3, 5, 8)
+"""Halves of the sides of the squares, in pixels of the side of 192."""
 _ONE_ALONE = 3.0
-"""How far one disc lies beyond the next, in steps from that to the seventh."""
+"""How far one square lies beyond the next, in steps from that to the seventh."""
 _SEVENTH = 6
 _SPREAD, _ROUNDING = 0.25, 0.004
 _SEEN = 0.03
@@ -55,7 +55,7 @@ def spot_evidence(values: Floats, again: Repetition) -> list[Evidence]:
 
 
 def veil_evidence(values: Floats) -> list[Evidence]:
-    """Look for discs whose darkest is lighter, or whose lightest is darker, than any other's.
+    """Look for squares whose darkest is lighter, or whose lightest is darker, than any other's.
 
     Parameters
     ----------
@@ -68,14 +68,14 @@ def veil_evidence(values: Floats) -> list[Evidence]:
     scale = values.shape[1] / small.shape[1]
     light = small.mean(axis=2, dtype=np.float32)
     found: list[Evidence] = []
-    for radius in _DISCS:
+    for radius in _HALVES:
         if 12 * radius > min(light.shape):
             break
         pad = 2 * radius + 4
         around = cv2.GaussianBlur(np.pad(light, pad, mode="wrap"), (0, 0), 0.7)
-        disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1,) * 2)
+        square = np.ones((2 * radius - 1,) * 2, np.uint8)
         for sign in (1, -1):
-            least = cv2.GaussianBlur(cv2.erode(sign * around, disc), (0, 0), radius / 3)
+            least = cv2.GaussianBlur(cv2.erode(sign * around, square), (0, 0), radius / 3)
             rest = np.asarray(least[pad:-pad, pad:-pad], np.float32)
             tops = _tops(rest, 3 * radius, _SEVENTH + 1)
             if len(tops) <= _SEVENTH:

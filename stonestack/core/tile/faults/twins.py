@@ -26,11 +26,10 @@ _ROUGH = 0.35
 _MOST_PLACES = 150_000
 _MIXER = np.uint64(0x9E3779B97F4A7C15)
 """An odd number (2^64 by the golden ratio) whose products spread over all bits."""
-_MOST_ALIKE = 8
+_MOST_ALIKE = 6
 """Places alike beyond which they are the matter's own."""
-_BESIDE = 3
 _LEAST_VOTES = 6
-_MOST = 16
+_MOST = 20
 _APART = 3
 
 
@@ -95,17 +94,20 @@ def _votes(
     described: NDArray[np.uint64], places: NDArray[np.int64], height: int, width: int
 ) -> NDArray[np.int64]:
     """Count the pairs of places that are described alike by their distance, either way."""
-    order = np.argsort(described, kind="stable")
+    if len(places) == 0:
+        return np.zeros((height, width), np.int64)
+    order = np.argsort(described)
     described, places = described[order], places[order]
     begins = np.concatenate([[True], described[1:] != described[:-1]])
     group = np.cumsum(begins) - 1
-    few = np.bincount(group)[group] <= _MOST_ALIKE if len(group) else begins[:0]
-    votes = np.zeros(height * width, np.int64)
-    for beside in range(1, _BESIDE + 1):
-        alike = (described[beside:] == described[:-beside]) & few[beside:]
-        one, other = places[:-beside][alike], places[beside:][alike]
-        down, across = other // width - one // width, other % width - one % width
-        for sign in (1, -1):
-            at = (sign * down % height) * width + sign * across % width
-            votes += np.bincount(at, minlength=height * width)
-    return votes.reshape(height, width)
+    few = np.bincount(group)[group] <= _MOST_ALIKE
+    described, places = described[few], places[few]
+    pairs = [np.zeros((2, 0), np.int64)]
+    # All pairs of a group, so that the order within it does not matter.
+    for beside in range(1, _MOST_ALIKE):
+        alike = described[beside:] == described[:-beside]
+        pairs.append(np.stack([places[:-beside][alike], places[beside:][alike]]))
+    one, other = np.concatenate(pairs, axis=1)
+    down, across = other // width - one // width, other % width - one % width
+    at = [(sign * down % height) * width + sign * across % width for sign in (1, -1)]
+    return np.bincount(np.concatenate(at), minlength=height * width).reshape(height, width)
