@@ -19,16 +19,16 @@ TEXELS = 112
 
 
 @kernel
-def load(search: Search, blocks: Any, tex: Any) -> None:
+def load(search: Search, blocks: Any, rows: Any) -> None:
     """Put sixteen blocks into the lanes of a group.
 
     Parameters
     ----------
     blocks : ndarray, uint32, shape (LANES,)
         Numbers of the blocks.
-    tex : ndarray, float32, flat
+    rows : ndarray, float32, flat
     """
-    words = tex.view(np.uint32)
+    words = rows.view(np.uint32)
     flat = search.texels.reshape(-1)
     wide = np.uint64(search.texels.shape[1])
     each = 4 / search.texels.shape[1]
@@ -49,12 +49,12 @@ def load(search: Search, blocks: Any, tex: Any) -> None:
                 v = words[(WORDS + i + j) * L + lane]
                 a = f(np.int32(v >> np.uint32(24)))
                 to = 6 * (i + j) * L + lane
-                tex[to] = f(np.int32(v & byte))
-                tex[to + L] = f(np.int32((v >> np.uint32(8)) & byte))
-                tex[to + 2 * L] = f(np.int32((v >> np.uint32(16)) & byte))
-                tex[to + 3 * L] = a
-                tex[to + 4 * L] = clear if a < f(0.5) else f(1)
-                tex[to + 5 * L] = extreme if a < f(0.5) or a > f(254.5) else f(1)
+                rows[to] = f(np.int32(v & byte))
+                rows[to + L] = f(np.int32((v >> np.uint32(8)) & byte))
+                rows[to + 2 * L] = f(np.int32((v >> np.uint32(16)) & byte))
+                rows[to + 3 * L] = a
+                rows[to + 4 * L] = clear if a < f(0.5) else f(1)
+                rows[to + 5 * L] = extreme if a < f(0.5) or a > f(254.5) else f(1)
 
 
 @kernel
