@@ -107,20 +107,15 @@ def _tops(values: Floats, apart: int, count: int) -> list[tuple[int, int]]:
     around = around[apart // 2 :, apart // 2 :][:height, :width]
     rows, columns = np.nonzero(values == around)
     order = np.argsort(-values[rows, columns], kind="stable")
+    rows, columns = rows[order], columns[order]
     found: list[tuple[int, int]] = []
-    for y, x in zip(rows[order].tolist(), columns[order].tolist(), strict=True):
-        near = (
-            math.hypot(
-                (y - row + height / 2) % height - height / 2,
-                (x - column + width / 2) % width - width / 2,
-            )
-            < apart
-            for row, column in found
-        )
-        if not any(near):
-            found.append((y, x))
-            if len(found) == count:
-                break
+    while len(found) < count and len(rows):
+        y, x = int(rows[0]), int(columns[0])
+        found.append((y, x))
+        down = (rows - y + height / 2) % height - height / 2
+        across = (columns - x + width / 2) % width - width / 2
+        left = np.hypot(down, across) >= apart
+        rows, columns = rows[left], columns[left]
     return found
 
 
