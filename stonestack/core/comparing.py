@@ -11,6 +11,7 @@ from stonestack.core import codecs, metrics
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Bytes, Floats, Picture, Space
 from stonestack.core.losses import seen_of
+from stonestack.core.quantiles import quantiles
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.texels import to_texels
 
@@ -139,7 +140,7 @@ def compared(before: Picture, after: Picture) -> Comparison:
     turned: tuple[float, float] | tuple[None, None] = (None, None)
     if before.space is Space.VECTOR:
         apart = metrics.angles(before.pixels[..., :3], after.pixels[..., :3])
-        turned = (float(apart.mean(dtype=np.float64)), float(np.percentile(apart, 99)))
+        turned = (float(apart.mean(dtype=np.float64)), float(quantiles(apart, (0.99,))[0]))
     return Comparison(
         width=before.width,
         height=before.height,

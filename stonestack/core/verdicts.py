@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from stonestack.core.advising import CLEAN
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.checks.findings import Finding
 from stonestack.core.codecs.texture import Texture
 from stonestack.core.image import Picture
 from stonestack.core.losses import Loss
+from stonestack.core.quantiles import quantiles
 from stonestack.core.sizing import Fit, Size, proposal, stretch_percent
 from stonestack.core.steps import STEPS
 from stonestack.core.tile.faults.evidence import FaultKind
@@ -57,8 +56,8 @@ def of_source(light: float | None) -> Finding:
 def unevenness(picture: Picture) -> float:
     """Return by what share the broad light of the brightest part exceeds the darkest."""
     field = light_field(picture)
-    low, high = np.percentile(field, (2, 98))
-    return float(high / max(low, 1e-3) - 1)
+    low, high = (float(v) for v in quantiles(field, (0.02, 0.98)))
+    return high / max(low, 1e-3) - 1
 
 
 def of_tile(scores: TileScores | None, done: frozenset[str] = frozenset()) -> Finding:

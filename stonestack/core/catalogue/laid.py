@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core.image import Bytes, Floats
+from stonestack.core.quantiles import quantiles
 
 _CLEAR, _SOLID = 16, 128
 _GROUND = 2
@@ -103,7 +104,7 @@ def _changes(rgb: Floats) -> bool:
     across = np.abs(np.diff(told, axis=1)).max(axis=2)
     within = float(np.mean([across[:, n - 1] for n in range(1, _GRID) if n not in _LINES]))
     steps = np.abs(np.diff(rgb[:rows, :columns], axis=1)).mean(axis=(0, 2))
-    typical = float(np.percentile(steps, 90))
+    typical = float(quantiles(steps, (0.9,))[0])
     return any(
         float(across[:, line - 1].min()) > _OTHER_MATTER * max(1.0, within)
         and float(steps[line * columns // _GRID - 1]) > _EDGE * typical

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from stonestack.core.catalogue import look_numbers
 from stonestack.core.catalogue.laid import Laid, laid
 from stonestack.core.image import Bytes, Floats
+from stonestack.core.quantiles import median
 
 SIDE = 32
 _LOW = 16
@@ -234,7 +235,7 @@ def _grey(texels: Bytes, told: NDArray[np.float64], deep: bool) -> tuple[Appeara
         return Appearance.DEEP, 0.9, "grey in more than eight bits"
     values = texels[..., :1].astype(np.float32)
     mean, spread = float(values.mean()), float(values.std())
-    if bright > _PALE and told[look_numbers.WHITE] > 0.4 and mean < float(np.median(values)):
+    if bright > _PALE and told[look_numbers.WHITE] > 0.4 and mean < float(median(values)):
         return Appearance.PALE, 0.8, "grey, white with darker hollows"
     small = area(values, *(max(1, side // _BROAD) for side in values.shape[1::-1]))
     if abs(mean - 128) < _MIDDLE and float(small.std()) < _FINE * spread:

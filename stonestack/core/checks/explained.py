@@ -18,6 +18,7 @@ from stonestack.core.derive.integrating import integrated
 from stonestack.core.derive.slopes import slopes_from
 from stonestack.core.filters import gaussian
 from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.quantiles import quantiles
 from stonestack.core.resize import resize
 
 LOOKED_AT = 384
@@ -91,7 +92,7 @@ def fitted(tone: Floats, features: Floats) -> Explained | None:
 
 def usual_only(values: Floats) -> Floats:
     """Return values without what is far stronger than nearly all: the rim of a stain or a sign."""
-    most = np.float32(_UNUSUAL * float(np.percentile(np.abs(values), 90)))
+    most = np.float32(_UNUSUAL * float(quantiles(np.abs(values), (0.9,))[0]))
     return np.asarray(np.clip(values, -most, most), np.float32) if most > 0 else values
 
 

@@ -28,6 +28,7 @@ from stonestack.core.checks.explained import (
 from stonestack.core.colour import to_srgb
 from stonestack.core.filters import gaussian
 from stonestack.core.image import Floats, Picture
+from stonestack.core.quantiles import median
 from stonestack.core.resize import resize
 
 _AROUND = 20.0
@@ -161,7 +162,7 @@ def _followed(told: Explained, wraps: bool) -> _Followed:
     strength = float(own.mean())
     slope = shared / (own + np.float32(_DAMPED * strength))
     there = own > _THERE * strength
-    usual = max(float(np.median(slope[there])), 1e-3) if there.any() else 1.0
+    usual = max(float(median(slope[there])), 1e-3) if there.any() else 1.0
     return _Followed(np.asarray(slope / usual, np.float32), usual, there)
 
 

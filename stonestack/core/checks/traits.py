@@ -13,11 +13,12 @@ from stonestack.core import colour, texels
 from stonestack.core.derive.slopes import slopes_from
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.normals import Green, are_unit, green_of
+from stonestack.core.quantiles import median, quantiles
 from stonestack.core.resize import limited
 from stonestack.core.steps.relief_light import lamp_of
 
 _LOOKED_AT = 512
-_STEEPEST = 90
+_STEEPEST = 0.9
 _BLACK, _WHITE = 1.5, 253.5
 """Stored levels of 255 beyond which there is nothing left to tell."""
 _LEVEL = 1.5
@@ -172,7 +173,7 @@ def slopes(picture: Picture) -> Slopes:
     """Measure normals."""
     small = limited(picture, _LOOKED_AT).body
     right, up = slopes_from(small)
-    steep = float(np.percentile(np.hypot(right, up), _STEEPEST))
+    steep = float(quantiles(np.hypot(right, up), (_STEEPEST,))[0])
     green, sure = green_of(picture.body)
     return Slopes(steepness=math.degrees(math.atan(steep)), green=green, sure=sure)
 
@@ -183,7 +184,7 @@ def tones(picture: Picture) -> Tones:
     if opacity is not None and (opacity > _SOLID).any():
         body = np.ascontiguousarray(body[opacity.ravel() > _SOLID])
     luminance = colour.luminance(body)
-    low, middle, high = (float(v) for v in np.percentile(luminance, (5, 50, 95)))
+    low, middle, high = (float(v) for v in quantiles(luminance, (0.05, 0.5, 0.95)))
     red, green, blue = np.moveaxis(colour.to_srgb(body) * np.float32(255), 2, 0)
     brightest = np.maximum(np.maximum(red, green), blue)
     darkest = np.minimum(np.minimum(red, green), blue)
@@ -200,7 +201,7 @@ def tones(picture: Picture) -> Tones:
 def levels(picture: Picture) -> Levels:
     """Measure plain numbers."""
     values = picture.body
-    found = np.percentile(values, (0.1, 5, 50, 95, 99.9))
+    found = quantiles(values, (0.001, 0.05, 0.5, 0.95, 0.999))
     return Levels(**dict(zip(Levels.model_fields, (float(v) for v in found), strict=True)))
 
 
@@ -273,9 +274,9 @@ def _guides(stored: Floats, way: Literal["down", "across"]) -> list[Guide]:
         return []
     near = np.unique(np.clip(near[:, np.newaxis] + np.arange(-2, 4), 0, columns - 1))
     middle, even = np.zeros((columns, 3), np.float32), np.zeros(columns, np.bool_)
-    middle[near] = np.median(stored[:, near], axis=0)
+    middle[near] = median(stored[:, near], axis=0)[0]
     apart = np.abs(stored[:, near] - middle[near]).max(axis=2)
-    even[near] = np.percentile(apart, 97, axis=0) <= _GUIDE_EVEN
+    even[near] = quantiles(apart, (0.97,), axis=0)[0] <= _GUIDE_EVEN
     found: list[Guide] = []
     at = 0
     while at < columns:

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from stonestack.core.image import Floats
+from stonestack.core.quantiles import quantiles
 from stonestack.core.resize import at_most, resample
 from stonestack.core.tile.period import Lattice, find_lattice_of
 
@@ -60,7 +61,7 @@ def character_of(values: Floats) -> Character:
     small = at_most(values, _SIDE)
     three = small if small.shape[2] == 3 else np.repeat(small[..., :1], 3, axis=2)
     shares = np.linspace(0.01, 0.99, _QUANTILES)
-    colours = np.quantile((three @ _OPPONENT).reshape(-1, 3), shares, axis=0).astype(np.float32)
+    colours = quantiles((three @ _OPPONENT).reshape(-1, 3), shares, axis=0)
     return Character(colours, _energies(three.mean(axis=2)), find_lattice_of(small))
 
 

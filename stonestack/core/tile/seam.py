@@ -14,6 +14,7 @@ import numpy as np
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture
 from stonestack.core.parallel import over_bands, rows_worth
+from stonestack.core.quantiles import median
 from stonestack.core.tile.ways import LEAST_SIDE
 
 _SOFT_REACH = 4
@@ -144,7 +145,7 @@ def _surprise(values: Floats) -> Floats:
 
 def _columns(here: Floats) -> tuple[Floats, Floats]:
     """Return both means over the columns, the plain and the capped."""
-    middling = np.median(here[:, :: max(1, here.shape[1] // 512)], axis=1, keepdims=True) + _FLOOR
+    middling = median(here[:, :: max(1, here.shape[1] // 512)], axis=1) + _FLOOR
     return here.mean(axis=0) + _FLOOR, np.minimum(here / middling, _CAP).mean(axis=0) + _FLOOR
 
 

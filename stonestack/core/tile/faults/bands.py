@@ -9,12 +9,12 @@ edges are few, a cross-fade has twice as many of half the strength, and the usua
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from itertools import pairwise
 
 import numpy as np
 
 from stonestack.core.image import Floats
+from stonestack.core.quantiles import median
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind, finer_to_coarser, peaks
 
 _BLOCKS = 8
@@ -23,7 +23,7 @@ _REACH = 4
 _SHARES = (0.02, 0.04, 0.07, 0.12, 0.2, 0.3)
 """Widths of the bands that are looked for, of the side."""
 _FLOOR = np.float32(1e-3)
-_MOST_COUNTED = (1.15, math.inf)
+_MOST_COUNTED = np.array([1.15, np.inf], np.float32)[:, np.newaxis, np.newaxis]
 """How many times the middling contrast a column counts at most, by the usual differences and by
 those that stand out: of joints the usual one has none, and a board without one is no blurred band.
 """
@@ -58,23 +58,22 @@ def band_evidence(values: Floats) -> list[Evidence]:
 def _along_columns(light: Floats) -> list[Evidence]:
     height, width = light.shape[:2]
     scales = [scale[..., 0] for scale in finer_to_coarser(light, _SCALES)]
-    contrasts = [_contrasts(scale) for scale in scales]
+    sunk = [_sunk(_contrasts(scale), width) for scale in scales]
     found: list[Evidence] = []
-    for share in _SHARES:
+    for n, share in enumerate(_SHARES):
         apart = max(3, int(share * width))
-        sunk = [
-            [_sunk(one, most, share, width) for one, most in zip(both, _MOST_COUNTED, strict=True)]
-            for both, scale in zip(contrasts, scales, strict=True)
-            if share * scale.shape[1] >= _LEAST_COLUMNS
-        ]
-        for count in range(1, min(3, len(sunk)) + 1):
-            measures = list(zip(*sunk[:count], strict=True))
-            beyond = np.mean([_beyond(measure, apart) for measure in measures], axis=0)
+        fit = [scale.shape[1] * share >= _LEAST_COLUMNS for scale in scales]
+        lows = [low[n] for (low, _), fits in zip(sunk, fit, strict=True) if fits]
+        errors = [error[n] for (_, error), fits in zip(sunk, fit, strict=True) if fits]
+        for count in range(1, min(3, len(lows)) + 1):
+            low = np.mean(lows[:count], axis=0)
+            error = np.sqrt(np.mean(np.square(errors[:count]), axis=0))
+            beyond = (_beyond(low[0], error[0], apart) + _beyond(low[1], error[1], apart)) / 2
             x = int(np.argmax(beyond))
             excess = float(beyond[x]) / _LEAST - 1
             if excess > HINT:
                 wide = share * width
-                usual = [float(np.mean([low[x] for low, _ in scale])) for scale in sunk]
+                usual = [float(scale[:, x].mean()) for scale in lows]
                 fine, coarse = usual[0], usual[min(2, len(usual) - 1)]
                 blurred = fine > _BLURRED * max(coarse, 0.02) or fine > _MOST_FADED
                 kind: FaultKind = "blur" if blurred else "fade"
@@ -83,19 +82,22 @@ def _along_columns(light: Floats) -> list[Evidence]:
     return found
 
 
-def _beyond(scales: Sequence[tuple[Floats, Floats]], apart: int) -> Floats:
+def _beyond(low: Floats, error: Floats, apart: int) -> Floats:
     """Return how far contrast sinks at each column beyond what it does elsewhere, and by chance."""
-    mean = np.mean([low for low, _ in scales], axis=0)
-    error = np.sqrt(np.mean([np.square(error) for _, error in scales], axis=0))
-    lows = peaks(mean.astype(np.float32), apart)
-    second = float(mean[lows[1]]) if len(lows) > 1 else 0.0
-    other = max(-float(mean.min()), second)
-    beyond = np.minimum(mean / (_BEYOND * other + 0.05), mean / (error + 0.01) / 4)
+    lows = peaks(low, apart, 2)
+    second = float(low[lows[1]]) if len(lows) > 1 else 0.0
+    other = max(-float(low.min()), second)
+    beyond = np.minimum(low / (_BEYOND * other + 0.05), low / (error + 0.01) / 4)
     return np.asarray(beyond, np.float32)
 
 
-def _contrasts(light: Floats) -> list[Floats]:
-    """Return the local contrast by blocks of rows and columns: the usual, and what stands out."""
+def _contrasts(light: Floats) -> Floats:
+    """Return the local contrast by blocks of rows and columns: the usual, and what stands out.
+
+    Returns
+    -------
+    ndarray, float32, shape (2, blocks, columns)
+    """
     import cv2
 
     around = np.pad(light, _REACH, mode="wrap")
@@ -105,26 +107,42 @@ def _contrasts(light: Floats) -> list[Floats]:
     parts = [apart[a:b] for a, b in pairwise(edges)]
     usual = np.square(np.stack([np.sqrt(part).mean(axis=0) for part in parts]))
     strong = np.stack([np.square(np.square(part)).mean(axis=0) for part in parts]) ** 0.25
-    return [np.asarray(one + _FLOOR, np.float32) for one in (usual, strong)]
+    return np.asarray(np.stack([usual, strong]) + _FLOOR, np.float32)
 
 
-def _sunk(contrast: Floats, most: float, share: float, width: int) -> tuple[Floats, Floats]:
-    """Return how far contrast lies below the middling one around each column, and its error."""
-    columns = contrast.shape[1]
-    span = max(3, int(share * columns) | 1)
-    usual = np.median(contrast, axis=1, keepdims=True)
-    level = np.log(_around(np.minimum(contrast, most * usual), span))
-    level -= np.median(level, axis=1, keepdims=True)
-    error = level.std(axis=0, ddof=1) / math.sqrt(_BLOCKS)
+def _sunk(contrasts: Floats, width: int) -> tuple[Floats, Floats]:
+    """Return how far contrast lies below the middling one around each column, and its error.
+
+    Parameters
+    ----------
+    contrasts : ndarray, float32, shape (2, blocks, columns)
+        The usual, and what stands out.
+    width : int
+        Columns of the finest scale.
+
+    Returns
+    -------
+    tuple of two ndarray, float32, shape (shares, 2, width)
+    """
+    columns = contrasts.shape[-1]
+    counted = np.minimum(contrasts, _MOST_COUNTED * median(contrasts, axis=-1))
+    level = np.log(_around(counted, [max(3, int(share * columns) | 1) for share in _SHARES]))
+    level -= median(level, axis=-1)
+    error = level.std(axis=2, ddof=1) / np.float32(math.sqrt(_BLOCKS))
+    mean = level.mean(axis=2)
     at = np.arange(width) * columns // width
-    mean = level.mean(axis=0)
-    return (np.median(mean) - mean)[at], error[at]
+    return (median(mean, axis=-1) - mean)[..., at], error[..., at]
 
 
-def _around(values: Floats, span: int) -> Floats:
-    """Return means over ``span`` places of a ring, an odd number, around each."""
-    half = span // 2
-    ring = np.concatenate([values[:, -half:], values, values[:, :half]], axis=1)
-    total = np.cumsum(ring, axis=1, dtype=np.float64)
-    total = np.concatenate([np.zeros((len(total), 1)), total], axis=1)
-    return np.asarray((total[:, span:] - total[:, :-span]) / span, np.float32)
+def _around(values: Floats, spans: list[int]) -> Floats:
+    """Return means over each of the spans of a ring, odd numbers, around each of its places."""
+    most, count = spans[-1] // 2, values.shape[-1]
+    pad = [(0, 0)] * (values.ndim - 1)
+    ring = np.pad(values, [*pad, (most, most)], mode="wrap")
+    total = np.pad(np.cumsum(ring, axis=-1, dtype=np.float64), [*pad, (1, 0)])
+    around = np.empty((len(spans), *values.shape), np.float32)
+    for n, span in enumerate(spans):
+        first = most - span // 2
+        ends = total[..., first + span : first + span + count]
+        around[n] = (ends - total[..., first : first + count]) / span
+    return around

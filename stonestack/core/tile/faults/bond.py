@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core.image import Floats
+from stonestack.core.quantiles import median
 from stonestack.core.resize import at_most
 from stonestack.core.tile.faults.evidence import Evidence
 from stonestack.core.tile.period import Lattice, ridges_of
@@ -86,7 +87,7 @@ def _broken(
             if abs(dy) > _LONGEST_STEP * values.shape[0]:
                 continue
             alike = _alike(values, dx, dy)
-            middle = float(np.median(alike))
+            middle = float(median(alike))
             if best is None or middle > best[0]:
                 best = (middle, (dx, dy), alike)
         if best is None or best[0] < _LEAST_STRENGTH:

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core.image import Floats
+from stonestack.core.quantiles import median
 from stonestack.core.resize import at_most
 from stonestack.core.tile.faults.evidence import Evidence
 from stonestack.core.tile.period import Lattice, ridges_of
@@ -55,7 +56,7 @@ def cell_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
     detail = small - _soft(small, max(height, width) / 8)
     # Joints are often told by their hue, and bricks have tones of their own.
     alike = np.maximum(*(_alike(f, basis, spread) for f in (detail, ridges_of(coloured))))
-    middle, least = float(np.median(alike)), max(0.0, float(alike.min()))
+    middle, least = float(median(alike)), max(0.0, float(alike.min()))
     excess = 1 - least / (_LEAST * middle) if middle > _STRUCTURED else 0.0
     if excess <= 0:
         return []

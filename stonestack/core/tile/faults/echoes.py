@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core.image import Floats
+from stonestack.core.quantiles import median
 from stonestack.core.resize import at_most
 from stonestack.core.tile.faults.evidence import Evidence
 from stonestack.core.tile.faults.twins import twin_distances
@@ -141,7 +142,7 @@ def _repeats(
     down = np.minimum(np.arange(height), height - np.arange(height))[:, np.newaxis]
     across = np.minimum(np.arange(width), width - np.arange(width))[np.newaxis]
     far = np.hypot(down, across) > max(6, _NEAREST * min(height, width))
-    spread = 1.4826 * float(np.median(np.abs(again[far]))) + 1e-9
+    spread = 1.4826 * float(median(np.abs(again[far]))) + 1e-9
     left = np.where(far, again, np.float32(-1))
     left[height // 2 + 1 :] = -1
     steps = _of_the_structure(lattice, scale, width, height)
@@ -188,7 +189,7 @@ def _twins(
             continue
         alike = grain.alike(x, y)
         most = float(alike.max())
-        if most < _SAME_GRAIN or float(np.median(alike)) > _SAME / 2:
+        if most < _SAME_GRAIN or float(median(alike)) > _SAME / 2:
             continue
         if most > _EXACT:
             excess = (min(most, 1.0) - _EXACT) / (1 - _EXACT) + _SURELY
@@ -234,7 +235,7 @@ def _told(ring: _Ring, x: int, y: int, sigmas: float, scale: float) -> list[Evid
     """Tell a ghost from a copy by where the ring is like itself a step away."""
     height, width = ring.white.shape
     alike = ring.alike(x, y)
-    middle, most = float(np.median(alike)), float(alike.max())
+    middle, most = float(median(alike)), float(alike.max())
     copied = most > _SAME and middle < _SAME / 2
     leap = np.hypot(min(x, width - x), min(y, height - y)) / min(width, height)
     if not copied and not (middle > _GHOST and sigmas > _GHOST_SIGMAS and leap > _LEAP):
@@ -245,7 +246,7 @@ def _told(ring: _Ring, x: int, y: int, sigmas: float, scale: float) -> list[Evid
     for dx, dy in ((away, 0), (-away, 0), (0, away), (0, -away)):
         if copied and ring.alike_at(row, column, x + dx, y + dy) > _SHARP * most:
             return []
-        if not copied and float(np.median(ring.alike(x + dx, y + dy))) > _SHARP * middle:
+        if not copied and float(median(ring.alike(x + dx, y + dy))) > _SHARP * middle:
             return []
     # Joints stand out most, and cross alike at many places; grain tells places apart.
     if copied and ring.alike_at(row, column, x, y, _MOST_OUT) < _SAME_GRAIN:

@@ -57,16 +57,19 @@ def finer_to_coarser(values: Floats, count: int) -> list[Floats]:
     return scales
 
 
-def peaks(profile: Floats, apart: int) -> list[int]:
+def peaks(profile: Floats, apart: int, most: int = _MOST_PEAKS) -> list[int]:
     """Return the places of the largest values of a ring, none nearer to another than ``apart``."""
-    free = np.ones(len(profile), bool)
+    left, count = profile.astype(np.float32), len(profile)
     found: list[int] = []
-    for place in np.argsort(-profile):
-        if free[place]:
-            found.append(int(place))
-            free[np.arange(place - apart, place + apart + 1) % len(profile)] = False
-            if len(found) == _MOST_PEAKS:
-                break
+    while len(found) < most:
+        place = int(left.argmax())
+        if left[place] == -np.inf:
+            break
+        found.append(place)
+        left[max(0, place - apart) : place + apart + 1] = -np.inf
+        # Of what lies beyond the ends, the other end of the ring is the same.
+        left[max(0, place - apart + count) :] = -np.inf
+        left[: max(0, place + apart + 1 - count)] = -np.inf
     return found
 
 

@@ -16,6 +16,7 @@ import numpy as np
 
 from stonestack.core.image import Floats
 from stonestack.core.parallel import over_bands, rows_worth
+from stonestack.core.quantiles import median, quantiles
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind, finer_to_coarser, peaks
 from stonestack.core.tile.faults.residual import residual
 from stonestack.core.tile.period import Lattice
@@ -53,7 +54,7 @@ _OF_A_STEP = 0.5
 _OF_A_RIDGE = 0.9
 """A line's two steps are as large as it is; a single step is twice the ridge that it makes."""
 _PIECES = 32
-_SHORT_ONES = 99.5
+_SHORT_ONES = 0.995
 _OF_SHORT_ONES: dict[FaultKind, float] = {"line": 0.9, "tone": 0.7}
 _FAR_OUT = 4.5
 """Spreads of the usual that it lies away from them."""
@@ -181,7 +182,7 @@ def _steady(scale: Floats, pixel: float, mean: float) -> list[Evidence]:
         error = along.std(axis=0, ddof=1) / math.sqrt(len(pieces)) + _ROUNDING
         stands = np.asarray(size / error, np.float32)
         # Of long grain every column is steady.
-        stands /= max(1.0, float(np.median(stands)) / _BY_CHANCE)
+        stands /= max(1.0, float(median(stands)) / _BY_CHANCE)
         top = peaks(stands, _APART)
         if len(top) <= _USUAL:
             continue
@@ -236,7 +237,7 @@ def _short_ones(pieces: Floats, x: int) -> float:
     """Return how much short pieces of columns stand out, away from one column."""
     size = np.abs(pieces).mean(axis=2)
     size[:, np.arange(x - 4, x + 5) % size.shape[1]] = 0
-    return float(np.percentile(size, _SHORT_ONES))
+    return float(quantiles(size, (_SHORT_ONES,))[0])
 
 
 def _steps(means: Floats) -> Floats:
@@ -262,9 +263,9 @@ def _excess(profile: Floats, top: list[int], x: int) -> float:
 
 def _is_clear(profile: Floats, x: int, kind: FaultKind) -> bool:
     """Tell whether a column lies far from the middling one, against how others do."""
-    middle = float(np.median(profile))
+    middle = float(median(profile))
     if kind == _SEAM:
-        spread = 1.4826 * float(np.median(np.abs(profile - middle))) + 1e-3
+        spread = 1.4826 * float(median(np.abs(profile - middle))) + 1e-3
         return (float(profile[x]) - middle) / spread >= _FAR_OUT
     return math.exp(float(profile[x]) - middle) * 0.6745 >= _FAR_OUT
 
@@ -272,7 +273,7 @@ def _is_clear(profile: Floats, x: int, kind: FaultKind) -> bool:
 def _profiles(scale: Floats, runs: tuple[int, ...]) -> Iterator[_Profile]:
     spread, means = _measured(scale)
     surprising = np.log(spread + _FLOOR)
-    surprising -= np.median(surprising, axis=1, keepdims=True)
+    surprising -= median(surprising, axis=1)
     step, line = _steps(means), _ridges(means)
     for run in runs:
         over = _over_runs(surprising, run)

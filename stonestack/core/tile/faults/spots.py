@@ -13,6 +13,7 @@ import math
 import numpy as np
 
 from stonestack.core.image import Floats
+from stonestack.core.quantiles import median
 from stonestack.core.resize import at_most
 from stonestack.core.tile.faults.evidence import HINT, Evidence
 from stonestack.core.tile.period import highest
@@ -81,7 +82,7 @@ def veil_evidence(values: Floats) -> list[Evidence]:
             if len(tops) <= _SEVENTH:
                 continue
             first, second, seventh = (float(rest[tops[n]]) for n in (0, 1, _SEVENTH))
-            spread = 1.4826 * float(np.median(np.abs(rest - np.median(rest))))
+            spread = 1.4826 * float(median(np.abs(rest - median(rest))))
             usual = second - seventh + _SPREAD * spread + _ROUNDING
             excess = (first - second) / usual / _ONE_ALONE - 1
             if excess > HINT and first - second > _SEEN:
