@@ -80,15 +80,20 @@ def _places(side: int, radius: int, wraps: bool) -> NDArray[np.int32]:
 
 
 def bordered(values: Floats, reach: int, wraps: bool) -> Floats:
-    """Return values with so many texels more on every side, carried on or reflected."""
+    """Return values with so many texels more on every side, carried on or reflected.
+
+    Parameters
+    ----------
+    values : ndarray, float32, shape (height, width) or (height, width, channels)
+    """
     import cv2
 
     if reach > min(values.shape[:2]):
-        pad = ((reach, reach), (reach, reach), (0, 0))
+        pad = [(reach, reach), (reach, reach), (0, 0)][: values.ndim]
         return np.pad(values, pad, mode="wrap" if wraps else "symmetric")
     how = cv2.BORDER_WRAP if wraps else cv2.BORDER_REFLECT
     out = np.asarray(cv2.copyMakeBorder(values, reach, reach, reach, reach, how), np.float32)
-    return out.reshape(out.shape[0], out.shape[1], values.shape[2])
+    return out.reshape(out.shape[:2] + values.shape[2:])
 
 
 def weighted_gaussian(picture: Picture, values: Floats, sigma: float) -> Floats:

@@ -230,13 +230,15 @@ class Faults(unittest.TestCase):
 
     SEED = 20_461
 
-    def laid(self, matter: str, defect: str) -> tuple[TileScores, Laid]:
+    def laid(
+        self, matter: str, defect: str, width: int = 320, height: int = 288, seed: int = SEED
+    ) -> tuple[TileScores, Laid]:
         graded = next(g for g in GRADED if g.name == defect)
-        laid = graded.make(stock(matter, 320, 288, self.SEED))
-        return scored(linear(laid.values)), laid
+        laid = graded.make(stock(matter, width, height, seed))
+        return scored(linear(np.round(np.clip(laid.values, 0, 1) * 255) / 255)), laid
 
-    def assert_named(self, matter: str, defect: str, *kinds: str) -> None:
-        scores, laid = self.laid(matter, defect)
+    def assert_named(self, matter: str, defect: str, *kinds: str, **drawn: int) -> None:
+        scores, laid = self.laid(matter, defect, **drawn)
         with self.subTest(matter=matter, defect=defect):
             right = [fault for fault in scores.faults if fault.kind in kinds]
             self.assertTrue(right, scores.faults)
@@ -285,11 +287,21 @@ class Faults(unittest.TestCase):
             self.assert_named(matter, "light 25 %", "light")
             self.assert_named(matter, "ramp 50 %", "tone", "seam")
 
+    def test_a_drift_is_named_where_it_steps_back_among_joints(self) -> None:
+        for matter, defect, width, height, seed in (
+            ("tiles", "ramp 50 %", 232, 398, 2110454),
+            ("weave", "ramp 20 %", 294, 384, 2120573),
+        ):
+            self.assert_named(matter, defect, "tone", width=width, height=height, seed=seed)
+
+    def test_boards_that_end_side_by_side_are_no_seam(self) -> None:
+        scores, _ = self.laid("planks", "sound", 400, 274, 2120482)
+        self.assertEqual(scores.faults, [])
+
     def test_bricks_of_unlike_tones_are_no_broken_bond(self) -> None:
         for width, height, seed in ((268, 362, 20402), (286, 332, 640402), (234, 380, 640405)):
-            sound = GRADED[0].make(stock("wall", width, height, seed))
             with self.subTest(seed=seed):
-                self.assertEqual(scored(linear(sound.values)).faults, [])
+                self.assertEqual(self.laid("wall", "sound", width, height, seed)[0].faults, [])
 
     def test_nothing_is_named_in_sound_tiles(self) -> None:
         named = {}

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core import colour
+from stonestack.core.filters import bordered
 from stonestack.core.image import Floats, Picture
 from stonestack.core.quantiles import median
 from stonestack.core.resize import at_most
@@ -186,7 +187,7 @@ def _peaks(out: Floats, size: int, channel: int) -> Iterator[Culprit]:
     of its kind, where that is more than chance gives.
     """
     strength = np.abs(out)
-    around = highest(np.pad(strength, size, mode="wrap"), 2 * size + 1)[size:-size, size:-size]
+    around = highest(bordered(strength, size, True), 2 * size + 1)[size:-size, size:-size]
     height, width = out.shape
     y, x = np.nonzero(strength == around)
     values, light = strength[y, x], out[y, x] > 0

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from stonestack.core import colour
+from stonestack.core.filters import bordered
 from stonestack.core.image import Floats, Picture
 from stonestack.core.parallel import over_bands, rows_worth
 from stonestack.core.quantiles import median
@@ -205,7 +206,7 @@ def _softened(light: Floats) -> Floats:
     """Return a ring's values under a Gaussian of one pixel."""
     import cv2
 
-    around = np.pad(light, _SOFT_REACH, mode="wrap")
+    around = bordered(light, _SOFT_REACH, True)
     soft = cv2.GaussianBlur(around, (2 * _SOFT_REACH + 1,) * 2, 1.0)
     inner = slice(_SOFT_REACH, -_SOFT_REACH)
     return np.asarray(soft[inner, inner], dtype=np.float32)

@@ -13,6 +13,7 @@ from itertools import pairwise
 
 import numpy as np
 
+from stonestack.core.filters import bordered
 from stonestack.core.image import Floats
 from stonestack.core.quantiles import median
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind, finer_to_coarser, peaks
@@ -100,7 +101,7 @@ def _contrasts(light: Floats) -> Floats:
     """
     import cv2
 
-    around = np.pad(light, _REACH, mode="wrap")
+    around = bordered(light, _REACH, True)
     soft = cv2.GaussianBlur(around, (2 * _REACH + 1,) * 2, 1.0)[_REACH:-_REACH, _REACH:-_REACH]
     apart = np.abs(light - soft)
     edges = np.linspace(0, light.shape[0], _BLOCKS + 1).round().astype(int)

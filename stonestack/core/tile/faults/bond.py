@@ -12,6 +12,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from stonestack.core.filters import bordered
 from stonestack.core.image import Floats
 from stonestack.core.quantiles import median
 from stonestack.core.resize import at_most
@@ -51,7 +52,7 @@ def bond_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
     small = coloured.mean(axis=2, dtype=np.float32)
     height, width = small.shape
     pad = max(height, width) // 3
-    broad = cv2.GaussianBlur(np.pad(small, pad, mode="wrap"), (0, 0), max(height, width) / 8)
+    broad = cv2.GaussianBlur(bordered(small, pad, True), (0, 0), max(height, width) / 8)
     detail = small - broad[pad:-pad, pad:-pad]
     shrink = (width / values.shape[1], height / values.shape[0])
     steps = [(x * shrink[0], y * shrink[1]) for x, y in combined(lattice)]

@@ -11,6 +11,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from stonestack.core.filters import bordered
 from stonestack.core.image import Floats
 from stonestack.core.quantiles import median
 from stonestack.core.resize import at_most
@@ -98,7 +99,7 @@ def _soft(values: Floats, spread: float) -> Floats:
     import cv2
 
     pad = min(math.ceil(3 * spread), min(values.shape) - 1)
-    around = np.pad(values, pad, mode="wrap")
+    around = bordered(values, pad, True)
     return np.asarray(cv2.GaussianBlur(around, (0, 0), spread)[pad:-pad, pad:-pad], np.float32)
 
 

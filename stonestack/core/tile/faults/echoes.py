@@ -15,6 +15,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from stonestack.core.filters import bordered
 from stonestack.core.image import Floats
 from stonestack.core.quantiles import median
 from stonestack.core.resize import at_most
@@ -83,7 +84,7 @@ def _whitened(light: Floats, softened: bool) -> tuple[Floats, NDArray[np.complex
 
     waves = fft.fft2(light - light.mean(), workers=-1)
     power = np.square(np.abs(waves)) + np.float32(1e-9)
-    around = np.pad(np.log(power), 8, mode="wrap").astype(np.float32)
+    around = bordered(np.log(power), 8, True)
     smooth = np.exp(cv2.GaussianBlur(around, (0, 0), _SMOOTH)[8:-8, 8:-8])
     ratio = np.minimum(power / smooth, _CLIP)
     # Waves that are weaker than rounding to eight bits say nothing.
@@ -205,7 +206,7 @@ def _detail(light: Floats) -> Floats:
     """Return what is finer than a few texels, in its usual size; no farther is looked than that."""
     import cv2
 
-    around = np.pad(light, _PAD, mode="wrap")
+    around = bordered(light, _PAD, True)
     fine = (around - cv2.GaussianBlur(around, (0, 0), _FINE))[_PAD:-_PAD, _PAD:-_PAD]
     usual = max(float(np.abs(fine).mean()) * math.sqrt(math.pi / 2), 1e-12)
     return np.asarray(np.clip(fine / usual, -_FAR_OUT, _FAR_OUT), np.float32)
@@ -297,7 +298,7 @@ class _Ring:
         if self._coarse > 1:
             values = cv2.resize(values, self._cells[::-1], interpolation=cv2.INTER_AREA)  # type: ignore[assignment]
         reach = round(self._reach / self._coarse)
-        around = np.pad(values, reach, mode="wrap")
+        around = bordered(values, reach, True)
         soft = cv2.blur(around, (2 * reach + 1,) * 2)
         return np.asarray(soft[reach:-reach, reach:-reach], np.float32)
 

@@ -37,7 +37,7 @@ _SEAM: FaultKind = "seam"
 _TONE: FaultKind = "tone"
 _LINE: FaultKind = "line"
 _LEAST = {
-    (_SEAM, 8): 0.95,
+    (_SEAM, 8): 0.7,
     (_SEAM, 4): 1.15,
     (_SEAM, 2): 1.75,
     (_TONE, 8): 0.8,
@@ -50,6 +50,9 @@ _LEAST = {
 """What sound tiles do not exceed, by kind and eighths of the height that a line takes."""
 _UNEVEN = 0.35
 """By how much more what is left of a structure has to stand out: joints are not quite alike."""
+_MOST_OF_IT, _STRANGE = 0.85, 0.9
+"""Of the blocks of a seam that goes all the way: how many are stranger there than how many of their
+columns. Two joints of boards that end side by side are strange in a few blocks only."""
 _OF_A_STEP = 0.5
 _OF_A_RIDGE = 0.9
 """A line's two steps are as large as it is; a single step is twice the ridge that it makes."""
@@ -76,6 +79,8 @@ class _Profile:
     first: Floats
     """The block at which the run begins that stands out most."""
     size: Floats
+    blocks: Floats
+    """What was measured of each block."""
 
 
 def line_evidence(values: Floats, lattice: Lattice | None = None) -> list[Evidence]:
@@ -147,6 +152,8 @@ def _line_at(
         return []
     size = float(profile.size[x])
     if kind == _SEAM:
+        if run == _BLOCKS and not _goes_on(profile.blocks, x):
+            return []
         shown = size * math.sqrt(run / _BLOCKS)
     else:
         step = _step_across(scale, x, first, run)
@@ -163,6 +170,12 @@ def _line_at(
     wide = pixel if kind == _LINE else 2 * pixel
     box = (x * pixel, first * height / _BLOCKS, wide, height * run / _BLOCKS)
     return [Evidence(kind, box, excess, shown)]
+
+
+def _goes_on(blocks: Floats, x: int) -> bool:
+    """Tell whether a column is among the strangest in nearly all blocks."""
+    stranger = (blocks < blocks[:, x : x + 1]).mean(axis=1) >= _STRANGE
+    return float(stranger.mean()) >= _MOST_OF_IT
 
 
 def _steady(scale: Floats, pixel: float, mean: float) -> list[Evidence]:
@@ -235,7 +248,7 @@ def _pieces(means: Floats, kind: FaultKind) -> Floats:
 
 def _short_ones(pieces: Floats, x: int) -> float:
     """Return how much short pieces of columns stand out, away from one column."""
-    size = np.abs(pieces).mean(axis=2)
+    size = _over_channels(np.abs(pieces))
     size[:, np.arange(x - 4, x + 5) % size.shape[1]] = 0
     return float(quantiles(size, (_SHORT_ONES,))[0])
 
@@ -277,26 +290,36 @@ def _profiles(scale: Floats, runs: tuple[int, ...]) -> Iterator[_Profile]:
     step, line = _steps(means), _ridges(means)
     for run in runs:
         over = _over_runs(surprising, run)
-        yield _picked(_SEAM, run, over, over)
-        over = np.abs(_over_runs(step, run)).mean(axis=2)
-        yield _picked(_TONE, run, np.log(over + _TONE_FLOOR), over)
+        yield _picked(_SEAM, run, over, over, surprising)
+        over = _over_channels(np.abs(_over_runs(step, run)))
+        yield _picked(_TONE, run, np.log(over + _TONE_FLOOR), over, step)
         light = _over_runs(line, run)
-        size, way = np.abs(light).mean(axis=2), np.sign(light.mean(axis=2))
+        size, way = _over_channels(np.abs(light)), np.sign(_over_channels(light))
         for sign in (1, -1):
             over = np.asarray(size * (way == sign), np.float32)
-            yield _picked(_LINE, run, np.log(over + _TONE_FLOOR), over)
+            yield _picked(_LINE, run, np.log(over + _TONE_FLOOR), over, line)
 
 
 def _over_runs(blocks: Floats, run: int) -> Floats:
     """Return the means over so many blocks that follow one another on the ring, from each."""
-    starts = np.arange(1 if run == _BLOCKS else _BLOCKS)[:, np.newaxis]
-    return np.asarray(blocks[(starts + np.arange(run)) % _BLOCKS].mean(axis=1), np.float32)
+    if run == _BLOCKS:
+        return np.asarray(blocks.mean(axis=0, keepdims=True), np.float32)
+    ring = np.concatenate([blocks, blocks[: run - 1]])
+    total = sum(ring[n : n + _BLOCKS] for n in range(run))
+    return np.asarray(total / np.float32(run), np.float32)
 
 
-def _picked(kind: FaultKind, run: int, over: Floats, size: Floats) -> _Profile:
+def _over_channels(values: Floats) -> Floats:
+    """Return the means over the channels, which are last and few."""
+    channels = values.shape[-1]
+    return values @ np.full(channels, 1 / channels, np.float32)
+
+
+def _picked(kind: FaultKind, run: int, over: Floats, size: Floats, blocks: Floats) -> _Profile:
     best = np.argmax(over, axis=0)
     columns = np.arange(over.shape[1])
-    return _Profile(kind, run, over[best, columns], best.astype(np.float32), size[best, columns])
+    first = best.astype(np.float32)
+    return _Profile(kind, run, over[best, columns], first, size[best, columns], blocks)
 
 
 def _measured(scale: Floats) -> tuple[Floats, Floats]:

@@ -12,6 +12,7 @@ import math
 
 import numpy as np
 
+from stonestack.core.filters import bordered
 from stonestack.core.image import Floats
 from stonestack.core.quantiles import median
 from stonestack.core.resize import at_most
@@ -73,7 +74,7 @@ def veil_evidence(values: Floats) -> list[Evidence]:
         if 12 * radius > min(light.shape):
             break
         pad = 2 * radius + 4
-        around = cv2.GaussianBlur(np.pad(light, pad, mode="wrap"), (0, 0), 0.7)
+        around = cv2.GaussianBlur(bordered(light, pad, True), (0, 0), 0.7)
         square = np.ones((2 * radius - 1,) * 2, np.uint8)
         for sign in (1, -1):
             least = cv2.GaussianBlur(cv2.erode(sign * around, square), (0, 0), radius / 3)
@@ -104,7 +105,7 @@ def veil_evidence(values: Floats) -> list[Evidence]:
 def _tops(values: Floats, apart: int, count: int) -> list[tuple[int, int]]:
     """Return the places of a ring's largest values, none nearer to another than ``apart``."""
     height, width = values.shape
-    around = highest(np.pad(values, apart // 2, mode="wrap"), 2 * (apart // 2) + 1)
+    around = highest(bordered(values, apart // 2, True), 2 * (apart // 2) + 1)
     around = around[apart // 2 :, apart // 2 :][:height, :width]
     rows, columns = np.nonzero(values == around)
     order = np.argsort(-values[rows, columns], kind="stable")

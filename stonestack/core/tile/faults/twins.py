@@ -12,6 +12,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from stonestack.core.filters import bordered
 from stonestack.core.image import Floats
 
 _SOFT = 1.0
@@ -26,6 +27,8 @@ _ROUGH = 0.35
 _MOST_PLACES = 150_000
 _MIXER = np.uint64(0x9E3779B97F4A7C15)
 """An odd number (2^64 by the golden ratio) whose products spread over all bits."""
+_ONE, _PLACE = np.uint64(1), np.uint64(28)
+"""Bits of a place: what describes it takes 36."""
 _MOST_ALIKE = 6
 """Places alike beyond which they are the matter's own."""
 _LEAST_VOTES = 6
@@ -68,7 +71,7 @@ def _surroundings(detail: Floats) -> tuple[NDArray[np.uint64], NDArray[np.int64]
     """Return what describes each rough place, nine numbers in one, and where it lies."""
     import cv2
 
-    around = np.pad(detail, 2 * _REACH, mode="wrap")
+    around = bordered(detail, 2 * _REACH, True)
     soft = cv2.GaussianBlur(around, (0, 0), _SOFT)[
         2 * _REACH : -2 * _REACH, 2 * _REACH : -2 * _REACH
     ]
@@ -96,11 +99,13 @@ def _votes(
     """Count the pairs of places that are described alike by their distance, either way."""
     if len(places) == 0:
         return np.zeros((height, width), np.int64)
-    order = np.argsort(described)
-    described, places = described[order], places[order]
+    # Sorted with its place in the lowest bits, which takes a third of what sorting indices does.
+    both = np.sort((described << _PLACE) | places.astype(np.uint64))
+    described, places = both >> _PLACE, (both & ((_ONE << _PLACE) - _ONE)).astype(np.int64)
     begins = np.concatenate([[True], described[1:] != described[:-1]])
-    group = np.cumsum(begins) - 1
-    few = np.bincount(group)[group] <= _MOST_ALIKE
+    starts = np.flatnonzero(begins)
+    alike = np.diff(starts, append=len(places))
+    few = np.repeat(alike <= _MOST_ALIKE, alike)
     described, places = described[few], places[few]
     pairs = [np.zeros((2, 0), np.int64)]
     # All pairs of a group, so that the order within it does not matter.
