@@ -10,7 +10,6 @@ Turin, "An Introduction to Matched Filters", 1960), and held against the waves t
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,13 +29,35 @@ _LEAST_DRIFT = 2.1
 
 
 @dataclass(frozen=True)
-class _Broad:
-    """A ring in few pixels, relative to its mean, and the amplitudes of its waves."""
+class _Axis:
+    """What varies broadly along one axis of a ring, relative to its mean.
 
-    relative: NDArray[np.float64]
-    waves: NDArray[np.float64]
-    usual: float
-    """Of waves that fit two to three times, in any direction."""
+    Parameters
+    ----------
+    broadest : float
+        Amplitude of the wave that fits once.
+    finer : float
+        Of those that fit two to six times.
+    left : float
+        Of those that fit once to six times, without the ramp.
+    step, at : float
+        Of the ramp that fits best: by how much it steps back, and where, as a share of the side.
+    wide : float
+        How exact that place is, likewise.
+    """
+
+    broadest: float
+    finer: float
+    left: float
+    step: float
+    at: float
+    wide: float
+
+    def drift(self, usual: float) -> float:
+        """Return how far the ramp lies beyond what a sound tile has, as a share of that."""
+        allowed = math.hypot(_VISIBLE, max(usual, _ALLOWED[1] * self.left))
+        # The broadest wave of a ramp from -1/2 to 1/2 has an amplitude of 1/pi.
+        return abs(self.step) / math.pi / allowed / _LEAST_DRIFT - 1
 
 
 def light_evidence(values: Floats) -> list[Evidence]:
@@ -54,51 +75,57 @@ def light_evidence(values: Floats) -> list[Evidence]:
         Of drifts, steps of tone where they begin anew; their size is the step, of the mean.
     """
     height, width = values.shape[:2]
-    broad = _broad(values)
-    return [*_light(broad, width, height), *_drifts(broad, width, height)]
-
-
-def _broad(values: Floats) -> _Broad:
     small = at_most(values, _SIDE).mean(axis=2, dtype=np.float64)
     relative = small / max(float(small.mean()), 0.05) - 1
+    usual = _usual(relative)
+    axes = [_along(relative.mean(axis=axis)) for axis in (0, 1)]
+    found: list[Evidence] = []
+    amplitude = beyond = 0.0
+    for axis in axes:
+        drift = axis.drift(usual)
+        # The shorter waves of a drift are no variety of the matter.
+        finer = axis.left if drift > 0 else axis.finer
+        allowed = math.hypot(_VISIBLE, max(_ALLOWED[0] * usual, _ALLOWED[1] * finer))
+        amplitude = math.hypot(amplitude, axis.broadest)
+        beyond = math.hypot(beyond, axis.broadest / allowed)
+        if drift > HINT:
+            if axis is axes[0]:
+                box = ((axis.at - axis.wide / 2) * width, 0.0, axis.wide * width, float(height))
+            else:
+                box = (0.0, (axis.at - axis.wide / 2) * height, float(width), axis.wide * height)
+            found.append(Evidence("tone", box, drift, abs(axis.step)))
+    if beyond > _LEAST * (1 + HINT):
+        whole = (0.0, 0.0, float(width), float(height))
+        found.append(Evidence("light", whole, beyond / _LEAST - 1, 2 * amplitude))
+    return found
+
+
+def _usual(relative: NDArray[np.float64]) -> float:
+    """Return the amplitude of waves that fit two to three times, in any direction."""
     waves = np.abs(np.fft.fft2(relative)) * (2 / relative.size)
     rows, columns = relative.shape
     around = np.hypot(
         np.fft.fftfreq(rows, 1 / rows)[:, np.newaxis], np.fft.fftfreq(columns, 1 / columns)
     )
-    ring = waves[(around >= _AROUND[0]) & (around < _AROUND[1])]
-    return _Broad(relative, waves, math.sqrt(float(np.square(ring).mean())))
+    return _middling(waves[(around >= _AROUND[0]) & (around < _AROUND[1])])
 
 
-def _light(broad: _Broad, width: int, height: int) -> Iterator[Evidence]:
-    amplitude = 0.0
-    beyond = 0.0
-    for line in (broad.waves[0], broad.waves[:, 0]):
-        finer = math.sqrt(float(np.square(line[_FINER]).mean()))
-        allowed = math.hypot(_VISIBLE, max(_ALLOWED[0] * broad.usual, _ALLOWED[1] * finer))
-        amplitude = math.hypot(amplitude, float(line[1]))
-        beyond = math.hypot(beyond, float(line[1]) / allowed)
-    if beyond > _LEAST * (1 + HINT):
-        whole = (0.0, 0.0, float(width), float(height))
-        yield Evidence("light", whole, beyond / _LEAST - 1, 2 * amplitude)
+def _along(profile: NDArray[np.float64]) -> _Axis:
+    """Measure the means of columns or rows."""
+    count = len(profile)
+    ramp = (np.arange(count) + 0.5) / count - 0.5
+    alike = np.fft.irfft(np.fft.rfft(profile) * np.conj(np.fft.rfft(ramp)), n=count)
+    begin = int(np.argmax(np.abs(alike)))
+    step = float(alike[begin] / np.square(ramp).sum())
+    waves, left = (
+        np.abs(np.fft.rfft(values)) * (2 / count)
+        for values in (profile, profile - step * np.roll(ramp, begin))
+    )
+    finer = _middling(waves[_FINER])
+    return _Axis(
+        float(waves[1]), finer, _middling(left[1 : _FINER.stop]), step, begin / count, 2 / count
+    )
 
 
-def _drifts(broad: _Broad, width: int, height: int) -> Iterator[Evidence]:
-    for axis, side in ((0, width), (1, height)):
-        profile = broad.relative.mean(axis=axis)
-        count = len(profile)
-        ramp = (np.arange(count) + 0.5) / count - 0.5
-        alike = np.fft.irfft(np.fft.rfft(profile) * np.conj(np.fft.rfft(ramp)), n=count)
-        begin = int(np.argmax(np.abs(alike)))
-        step = float(alike[begin] / np.square(ramp).sum())
-        left = np.abs(np.fft.rfft(profile - step * np.roll(ramp, begin))) * (2 / count)
-        finer = math.sqrt(float(np.square(left[1 : _FINER.stop]).mean()))
-        allowed = math.hypot(_VISIBLE, max(broad.usual, _ALLOWED[1] * finer))
-        # The broadest wave of a ramp from -1/2 to 1/2 has an amplitude of 1/pi.
-        excess = abs(step) / math.pi / allowed / _LEAST_DRIFT - 1
-        if excess > HINT:
-            at, wide = begin * side / count, 2 * side / count
-            box = (at - wide / 2, 0.0, wide, float(height))
-            if axis == 1:
-                box = (0.0, at - wide / 2, float(width), wide)
-            yield Evidence("tone", box, excess, abs(step))
+def _middling(amplitudes: NDArray[np.float64]) -> float:
+    return math.sqrt(float(np.square(amplitudes).mean()))
