@@ -43,6 +43,8 @@ class OwnGame(BrowserCase):
         server = Server("stonestack.cli.main", "serve", "--port", 0, data=self.root / "data")
         self.addCleanup(server.stop)
         self.page.goto(server.address)
+        # The address that lets in leads on; a reload before that is done would be for nothing.
+        self.page.wait_for_url(lambda address: "key=" not in address)
 
     def go(self, view: str) -> None:
         views = self.page.get_by_role("navigation", name="Views")
