@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import io
 import itertools
-import multiprocessing
 import os
 import shutil
 import sys
@@ -25,6 +24,7 @@ from pathlib import Path
 from typing import Any
 
 from tests.drawn import SHARED, draw
+from tests.forked import context, load_ahead
 from tests.sizes import is_due
 
 _SLOW = 3.0
@@ -114,7 +114,7 @@ def _side_by_side(
     pool: ProcessPoolExecutor, count: int, waiting: list[tuple[str, list[str]]], demo: set[str]
 ) -> Iterator[Outcome]:
     """Run classes, so many at once; those that need the demo wait until it is drawn."""
-    drawing = pool.submit(_drawn, os.environ[SHARED]) if demo else None
+    drawing = pool.submit(_drawn, os.environ[SHARED]) if demo & {w[0] for w in waiting} else None
     running: set[Future[Any]] = {drawing} if drawing else set()
     while waiting or running:
         while waiting and len(running) < count:
@@ -139,50 +139,66 @@ def _in_memory() -> Path | None:
     return None
 
 
+@dataclass
+class _Found:
+    """Tests of this run by their classes."""
+
+    classes: dict[str, list[str]] = field(default_factory=dict)
+    last: set[str] = field(default_factory=set)
+    """Classes that run when all others have ended, one after the other."""
+    demo: set[str] = field(default_factory=set)
+    """Classes that need the demo."""
+    broken: list[str] = field(default_factory=list)
+    left: int = 0
+
+
+def _found(patterns: list[str]) -> _Found:
+    """Find the tests whose names hold one of the patterns; all where none is given."""
+    found, loader = _Found(), unittest.TestLoader()
+    if patterns:
+        loader.testNamePatterns = [f"*{pattern}*" for pattern in patterns]
+    for test in _tests(loader.discover("tests", pattern="test_*.py", top_level_dir=".")):
+        if test.__class__.__module__ == "unittest.loader":
+            found.broken.append(str(test))
+            continue
+        if not is_due(test, test.id().rpartition(".")[2]):
+            found.left += 1
+            continue
+        name = f"{test.__class__.__module__}.{test.__class__.__qualname__}"
+        found.classes.setdefault(name, []).append(test.id())
+        if getattr(test, "alone", False):
+            found.last.add(name)
+        if getattr(test, "needs_demo", False):
+            found.demo.add(name)
+    return found
+
+
 def main() -> int:
     """Run the tests whose names hold one of the patterns; all where none is given."""
     result_file, patterns = Path(sys.argv[1]), sys.argv[2:]
-    loader = unittest.TestLoader()
-    if patterns:
-        loader.testNamePatterns = [f"*{pattern}*" for pattern in patterns]
-    classes: dict[str, list[str]] = {}
-    last: set[str] = set()
-    demo: set[str] = set()
-    broken: list[str] = []
-    left = 0
-    for test in _tests(loader.discover("tests", pattern="test_*.py", top_level_dir=".")):
-        if test.__class__.__module__ == "unittest.loader":
-            broken.append(str(test))
-            continue
-        if not is_due(test, test.id().rpartition(".")[2]):
-            left += 1
-            continue
-        name = f"{test.__class__.__module__}.{test.__class__.__qualname__}"
-        classes.setdefault(name, []).append(test.id())
-        if getattr(test, "alone", False):
-            last.add(name)
-        if getattr(test, "needs_demo", False):
-            demo.add(name)
-    if left:
-        print(f"Left for another run: {left} tests", flush=True)
-    together = sorted((n for n in classes if n not in last), key=lambda n: (_rank(n), n))
-    total = Outcome("all")
-    # More than there are cores: browser tests wait for answers much of their time.
-    count = max(1, min((os.cpu_count() or 1) + 2, len(together)))
-    spawning = multiprocessing.get_context("spawn")
+    tempfile.gettempdir()  # Kept for what processes speak by: it outlives the folder below.
     with tempfile.TemporaryDirectory(dir=_in_memory()) as folder:
-        os.environ["TMPDIR"] = tempfile.tempdir = folder
-        shared = tempfile.mkdtemp()
-        if drawing := demo & set(together):
-            os.environ[SHARED] = shared
-        with ProcessPoolExecutor(count, mp_context=spawning) as pool:
-            for outcome in _side_by_side(pool, count, [(n, classes[n]) for n in together], drawing):
+        os.environ["TMPDIR"] = folder
+        os.environ[SHARED] = tempfile.mkdtemp(dir=folder)
+        load_ahead()  # Goes on while tests are looked for.
+        tempfile.tempdir = folder
+        found = _found(patterns)
+        if found.left:
+            print(f"Left for another run: {found.left} tests", flush=True)
+        classes, total = found.classes, Outcome("all")
+        together = sorted((n for n in classes if n not in found.last), key=lambda n: (_rank(n), n))
+        # More than there are cores: browser tests wait for answers much of their time.
+        count = max(1, min((os.cpu_count() or 1) + 2, len(together)))
+        waiting = [(name, classes[name]) for name in together]
+        with ProcessPoolExecutor(count, mp_context=context()) as pool:
+            for outcome in _side_by_side(pool, count, waiting, found.demo):
                 _told(outcome, total)
-        for name in sorted(last):
+        for name in sorted(found.last):
             _told(_run((name, classes[name])), total)
-    for words in broken:
+    for words in found.broken:
         print(f"FAILED  cannot be loaded: {words}")
-    result_file.write_text(f"{total.passed} {total.failed + len(broken)} {total.skipped}")
+    failed = total.failed + len(found.broken)
+    result_file.write_text(f"{total.passed} {failed} {total.skipped}")
     return 0
 
 

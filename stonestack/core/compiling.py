@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import as_completed
 from dataclasses import replace
-from multiprocessing import get_context
 
 import numpy as np
 
@@ -13,6 +12,7 @@ from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.catalogue.looks import look
 from stonestack.core.codecs import Making
 from stonestack.core.image import Picture, Space
+from stonestack.core.parallel import processes
 from stonestack.core.steps import STEPS, grain, palette
 from stonestack.core.texels import to_texels
 from stonestack.core.tile.boundary import CutTile, cut_tile
@@ -67,7 +67,7 @@ def compile_all() -> None:
     side. What the bench does not store is compiled when it is first asked for.
     """
     state = compiled.state()
-    with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
+    with processes(__spec__.name, 2) as pool:
         parts = [
             pool.submit(compile_formats, BlockFormat.BC7),
             pool.submit(compile_steps),

@@ -1,4 +1,4 @@
-"""Spread independent bands of work over the machine's cores.
+"""Spread independent work over the machine's cores: bands to threads, whole works to processes.
 
 Compiled kernels release the interpreter lock, so plain threads use every core. Each band
 writes its own part of the output: the result does not depend on the number of threads.
@@ -7,12 +7,14 @@ writes its own part of the output: the result does not depend on the number of t
 from __future__ import annotations
 
 import itertools
+import multiprocessing
 import os
 import threading
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor, wait
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor, wait
 from contextvars import copy_context
 from functools import cache
+from multiprocessing.context import BaseContext
 from typing import Any
 
 import numpy as np
@@ -34,6 +36,11 @@ _NEAR = 1 << 14
 @cache
 def _pool() -> ThreadPoolExecutor:
     return ThreadPoolExecutor(max_workers=cores(), thread_name_prefix=_NAME)
+
+
+if hasattr(os, "register_at_fork"):
+    # A child that is forked has none of the threads of its parent.
+    os.register_at_fork(after_in_child=_pool.cache_clear)
 
 
 def cores() -> int:
@@ -116,3 +123,32 @@ def texelwise(
 
     over_bands(some, blocks - 1)
     return out
+
+
+def process_context(loads: str) -> BaseContext:
+    """Return how processes begin: forked from one without threads that has loaded a module.
+
+    Where processes cannot be forked, each loads what it needs.
+
+    Parameters
+    ----------
+    loads : str
+        The module's name. Only the first one of a program is loaded ahead.
+    """
+    if "forkserver" not in multiprocessing.get_all_start_methods():
+        return multiprocessing.get_context("spawn")
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload([loads])
+    return context
+
+
+def processes(loads: str, count: int | None = None) -> ProcessPoolExecutor:
+    """Return so many processes for work that holds the interpreter; as many as there are cores.
+
+    Parameters
+    ----------
+    loads : str
+        Name of the module that the work lies in: it is loaded once for all of them.
+    count : int, optional
+    """
+    return ProcessPoolExecutor(count or cores(), process_context(loads))

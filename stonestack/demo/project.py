@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import shutil
-from concurrent.futures import ProcessPoolExecutor
-from multiprocessing import get_context
 from pathlib import Path
 
 from stonestack.core import edits
@@ -14,6 +12,7 @@ from stonestack.core.derive.normal import NormalFromHeight
 from stonestack.core.document import rebuilt
 from stonestack.core.materials import Material, PhysicalKind
 from stonestack.core.matters import Matter
+from stonestack.core.parallel import processes
 from stonestack.core.roles import Role
 from stonestack.core.sizing import Size
 from stonestack.demo.finishes import FINISHES
@@ -118,7 +117,7 @@ def make(ws: Workspace, shrunk: int = 1) -> None:
     game.parent.mkdir(exist_ok=True)
     (game.parent / GAME_MARK).write_text("The demo's game lies here; it goes with the demo.\n")
     # Drawing is plain array work that one interpreter cannot share between cores.
-    with ProcessPoolExecutor(max_workers=2, mp_context=get_context("spawn")) as pool:
+    with processes(__name__, 2) as pool:
         drawn = {name: pool.submit(_drawn, name, shrunk) for name in SOURCES}
         spare = pool.submit(loose)
         make_game_folder(game)

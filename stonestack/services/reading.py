@@ -7,7 +7,6 @@ import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor, wait
 from dataclasses import dataclass, field
-from multiprocessing import get_context
 from multiprocessing.synchronize import Event
 from pathlib import Path
 
@@ -16,7 +15,7 @@ from stonestack.core.catalogue.describe import Described, describe
 from stonestack.core.containers import Held
 from stonestack.core.containers.walking import Leaf, walked
 from stonestack.core.errors import StoneError
-from stonestack.core.parallel import cores
+from stonestack.core.parallel import cores, process_context
 from stonestack.store import reach
 from stonestack.store.disk import PREFIX, FileSource
 
@@ -156,7 +155,7 @@ def read_all(root: Path, todo: list[tuple[Seen, str]]) -> Iterator[tuple[int, li
             done += len(batch)
             yield done, read
         return
-    context = get_context("spawn")
+    context = process_context(__name__)
     stop = context.Event()
     with ProcessPoolExecutor(cores(), context, _begin, (stop,)) as pool:
         futures = [pool.submit(read_files, str(root), batch) for batch in batches]

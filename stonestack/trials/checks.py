@@ -8,9 +8,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from multiprocessing import get_context
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +19,7 @@ from stonestack.core.checks.old_relief import Part
 from stonestack.core.filters import gaussian
 from stonestack.core.image import Floats, Picture, Space
 from stonestack.core.normals import Green, green_of
-from stonestack.core.parallel import cores
+from stonestack.core.parallel import processes
 from stonestack.core.steps.relief_light import ReliefLight, lamp_of, without_relief_light
 from stonestack.trials import scenes
 
@@ -55,7 +53,7 @@ def tried(seed: int, side: int = scenes.SIDE) -> list[Tried]:
     """Draw each ground of a seed under each light, and try the checks on it."""
     grounds = list(scenes.GROUNDS)
     tasks = [(ground, seed, side) for ground in grounds]
-    with ProcessPoolExecutor(cores(), mp_context=get_context("spawn")) as pool:
+    with processes(__name__) as pool:
         return [one for told in pool.map(_told, tasks) for one in told]
 
 

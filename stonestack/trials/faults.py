@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from multiprocessing import get_context
 
 import numpy as np
 
 from stonestack.core import colour
 from stonestack.core.image import Picture, Space
-from stonestack.core.parallel import cores
+from stonestack.core.parallel import processes
 from stonestack.core.tile.faults.judging import Fault
 from stonestack.core.tile.scores import tile_scores
 from stonestack.trials.defects import GRADED, Box, Laid, stock
@@ -66,7 +64,7 @@ def outcomes(seed: int, matters: Sequence[str] = (), every: int = 1) -> list[Out
         Only one of so many.
     """
     tiles = [tile for tile in _tiles(seed) if not matters or tile.matter in matters][::every]
-    with ProcessPoolExecutor(cores(), mp_context=get_context("spawn")) as pool:
+    with processes(__name__) as pool:
         return list(pool.map(_told, tiles, chunksize=8))
 
 

@@ -9,9 +9,7 @@ from __future__ import annotations
 import io
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from multiprocessing import get_context
 
 import numpy as np
 from PIL import Image, ImageDraw
@@ -20,7 +18,7 @@ from scipy import ndimage
 from stonestack.core.codecs.pictures import write_texels
 from stonestack.core.codecs.sniff import FileKind
 from stonestack.core.image import Floats
-from stonestack.core.parallel import cores
+from stonestack.core.parallel import processes
 from stonestack.core.roles import Role
 from stonestack.core.sources import examine
 from stonestack.demo.paint import Canvas
@@ -237,7 +235,7 @@ def _stored(role: Role, values: Floats, rng: np.random.Generator) -> tuple[str, 
 
 def outcomes(seed: int, count: int = 200) -> list[Told]:
     """Guess each file's role, once by its name too and once without."""
-    with ProcessPoolExecutor(cores(), mp_context=get_context("spawn")) as pool:
+    with processes(__name__) as pool:
         return list(pool.map(judged, files(seed, count)))
 
 

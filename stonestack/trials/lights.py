@@ -4,15 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from multiprocessing import get_context
 
 import numpy as np
 
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import cores
+from stonestack.core.parallel import processes
 from stonestack.core.resize import resample
 from stonestack.core.tile.light import BalanceLight, balance_light
 from stonestack.demo.paint import Canvas
@@ -83,7 +81,7 @@ class Outcome:
 
 def outcomes(seed: int) -> list[Outcome]:
     """Light each matter of a seed by each lamp, and balance it."""
-    with ProcessPoolExecutor(cores(), mp_context=get_context("spawn")) as pool:
+    with processes(__name__) as pool:
         return list(pool.map(told, [(matter, seed) for matter in MATTERS]))
 
 

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from multiprocessing import get_context
 
 import numpy as np
 
@@ -15,7 +13,7 @@ from stonestack.core.derive.normal import NormalFromHeight, normal_from_height
 from stonestack.core.derive.shine import SpecularFromColour, specular_from_colour
 from stonestack.core.derive.slopes import slopes_of
 from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import cores
+from stonestack.core.parallel import processes
 from stonestack.trials import scenes
 
 PERIODS = (32.0, 8.0, 4.0, 3.0, 2.5)
@@ -58,7 +56,7 @@ class Outcome:
 def outcomes(seed: int, side: int = scenes.SIDE) -> list[Outcome]:
     """Draw each ground of a seed under each light, and make heights, normals and specular of it."""
     tasks = [(ground, seed, side) for ground in scenes.GROUNDS]
-    with ProcessPoolExecutor(cores(), mp_context=get_context("spawn")) as pool:
+    with processes(__name__) as pool:
         return [outcome for told in pool.map(_told, tasks) for outcome in told]
 
 

@@ -4,16 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from multiprocessing import get_context
 
 import numpy as np
 
 from stonestack.core import colour
 from stonestack.core.errors import BadRequest
 from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import cores
+from stonestack.core.parallel import processes
 from stonestack.core.steps import STEPS
 from stonestack.core.tile.choosing import choose
 from stonestack.core.tile.period import ridges_of
@@ -218,7 +216,7 @@ class Outcome:
 
 def outcomes(seed: int) -> list[Outcome]:
     """Make a tile of each wall of a seed in each way."""
-    with ProcessPoolExecutor(cores(), mp_context=get_context("spawn")) as pool:
+    with processes(__name__) as pool:
         return [each for told in pool.map(_told, walls(seed)) for each in told]
 
 

@@ -6,8 +6,6 @@ import base64
 import io
 import os
 import shutil
-import subprocess
-import sys
 import unittest
 from collections.abc import Callable
 from pathlib import Path
@@ -17,7 +15,9 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import FloatRect, Locator, Page, Playwright, expect, sync_playwright
 
+from stonestack.cli import main
 from tests import drawn as demo
+from tests.forked import Program
 
 FLAGS = (
     "--disable-quic",
@@ -50,30 +50,6 @@ def looks(test: Callable[..., None]) -> Callable[..., None]:
     """Mark a test that looks at what the flat or the light view, or the room, has drawn."""
     test.__dict__["looks"] = True
     return test
-
-
-class Server:
-    """One of our programs, run as a user would; ended with :meth:`stop`."""
-
-    def __init__(self, *words: object, data: Path | None = None) -> None:
-        environment = {**os.environ, **({"STONE_STACK_DATA": str(data)} if data else {})}
-        command = [sys.executable, "-m", *map(str, words)]
-        self._process = subprocess.Popen(
-            command, env=environment, stdout=subprocess.PIPE, text=True
-        )
-        assert self._process.stdout
-        for line in self._process.stdout:
-            if "http://" in line:
-                self.address = line[line.index("http://") :].strip()
-                return
-        raise RuntimeError(f"{words} did not start")
-
-    def stop(self) -> None:
-        """End the program."""
-        self._process.terminate()
-        self._process.wait(10)
-        if self._process.stdout:
-            self._process.stdout.close()
 
 
 class BrowserCase(unittest.TestCase):
@@ -227,7 +203,7 @@ class DemoCase(BrowserCase):
 
     needs_demo = True
     shrunk: ClassVar[int] = demo.SHRUNK
-    server: ClassVar[Server]
+    server: ClassVar[Program]
     folder: ClassVar[Path]
 
     @classmethod
@@ -236,7 +212,7 @@ class DemoCase(BrowserCase):
         cls.folder = demo.copied(cls.shrunk)
         cls.addClassCleanup(shutil.rmtree, cls.folder, ignore_errors=True)
         data = cls.folder / "data"
-        cls.server = Server("stonestack.cli.main", "demo", "--port", 0, data=data)
+        cls.server = Program(main.main, "demo", "--port", 0, data=data)
         cls.addClassCleanup(cls.server.stop)
         # As a person has a bookmark of it: the address without its secret.
         cls.context.request.get(cls.server.address)

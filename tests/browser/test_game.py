@@ -12,8 +12,10 @@ from stonestack.core import codecs
 from stonestack.core.blocks import BlockFormat
 from stonestack.core.image import Picture, Space
 from stonestack.demo.originals import make_game_folder
+from stonestack.samplegame import __main__ as saltglass
 from stonestack.store.files import write_atomically
-from tests.browser.case import SMALL, BrowserCase, Server, looks
+from tests.browser.case import SMALL, BrowserCase, looks
+from tests.forked import Program
 from tests.sizes import swept
 
 
@@ -32,7 +34,7 @@ class Room(BrowserCase):
         grey = Picture(np.full((8, 8, 3), 0.2, np.float32), Space.LINEAR)
         write_atomically(cls.floor, codecs.dds.write(codecs.compress(grey, BlockFormat.BC1)))
         # No data folder: what it would be does not exist.
-        cls.server = Server("stonestack.samplegame", cls.folder, data=cls.folder / "no-such-data")
+        cls.server = Program(saltglass.main, cls.folder, data=cls.folder / "no-such-data")
         cls.addClassCleanup(cls.server.stop)
 
     def opened(self):

@@ -8,9 +8,11 @@ from pathlib import Path
 
 from playwright.sync_api import Route, expect
 
+from stonestack.cli import main
 from stonestack.core import codecs
-from tests.browser.case import PATIENCE, BrowserCase, Server
+from tests.browser.case import PATIENCE, BrowserCase
 from tests.core.test_archives import zipped
+from tests.forked import Program
 from tests.games import colour_dds, state
 from tests.sizes import swept
 from tests.support import raw_picture
@@ -40,7 +42,7 @@ class OwnGame(BrowserCase):
         self.addCleanup(shutil.rmtree, self.root)
         self.game = harbour(self.root / "Harbour")
         self.before = state(self.game)
-        server = Server("stonestack.cli.main", "serve", "--port", 0, data=self.root / "data")
+        server = Program(main.main, "serve", "--port", 0, data=self.root / "data")
         self.addCleanup(server.stop)
         self.page.goto(server.address)
         # The address that lets in leads on; a reload before that is done would be for nothing.

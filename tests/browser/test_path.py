@@ -11,7 +11,9 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import APIResponse, Locator, Route, expect
 
-from tests.browser.case import PATIENCE, SMALL, BrowserCase, DemoCase, Server, looks
+from stonestack.cli import main
+from tests.browser.case import PATIENCE, SMALL, BrowserCase, DemoCase, looks
+from tests.forked import Program
 from tests.sizes import swept
 from tests.support import noise, png
 
@@ -419,7 +421,7 @@ class OwnData(BrowserCase):
     def test_an_empty_data_folder_leads_to_a_project_and_its_first_surface(self) -> None:
         data = tempfile.mkdtemp()
         self.addCleanup(shutil.rmtree, data, ignore_errors=True)
-        own = Server("stonestack.cli.main", "serve", "--port", 0, data=Path(data) / "data")
+        own = Program(main.main, "serve", "--port", 0, data=Path(data) / "data")
         self.addCleanup(own.stop)
         self.allowed += ("status of 400",)
         page = self.page

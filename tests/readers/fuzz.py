@@ -13,13 +13,12 @@ import sys
 import time
 import traceback
 from collections import Counter
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
-from multiprocessing import get_context
 
 import stonestack.core
 import stonestack.services
 from stonestack.core.errors import StoneError
+from stonestack.core.parallel import processes
 from stonestack.core.readers import READERS
 from tests.readers.samples import samples
 from tests.readers.spoiling import spoilt
@@ -97,7 +96,7 @@ def main() -> int:
     names = sorted(everything())
     each = -(-count // len(names))
     faults = 0
-    with ProcessPoolExecutor(2, get_context("spawn")) as pool:
+    with processes(__spec__.name, 2) as pool:
         for found in pool.map(tried, names, *([v] * len(names) for v in (seed, 0, each))):
             refused = sum(found.refused.values())
             print(f"{found.name:20} {found.read:6} read, {refused:6} refused, ", end="")

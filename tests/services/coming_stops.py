@@ -9,6 +9,7 @@ import gzip
 import os
 import random
 import shutil
+import sys
 import tempfile
 import unittest
 from collections.abc import Callable
@@ -151,5 +152,10 @@ class GameUpdates(unittest.TestCase):
         self.assertGreater(stopped, len(part_of(40)) // 4)
 
 
+def main() -> None:
+    """Run them; end with 1 if one failed."""
+    unittest.main(__name__, argv=[__name__], testRunner=unittest.TextTestRunner(sys.stdout))
+
+
 if __name__ == "__main__":
-    unittest.main()
+    main()

@@ -10,6 +10,7 @@ import os
 import random
 import shutil
 import sqlite3
+import sys
 import time
 import unittest
 from collections.abc import Callable
@@ -245,5 +246,10 @@ class Deliveries(Prepared):
         self.assertGreater(killed, len(moments) // 3)
 
 
+def main() -> None:
+    """Run them; end with 1 if one failed."""
+    unittest.main(__name__, argv=[__name__], testRunner=unittest.TextTestRunner(sys.stdout))
+
+
 if __name__ == "__main__":
-    unittest.main()
+    main()

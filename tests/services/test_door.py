@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import errno
 import os
-import subprocess
-import sys
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -19,7 +17,9 @@ from stonestack.services.workspace import Workspace
 from stonestack.store import reach, safe_list
 from stonestack.store.door import door
 from stonestack.store.place import DataFolder
+from tests.forked import Forked
 from tests.games import colour_dds, entry, replacement, state
+from tests.services import races
 from tests.services.races import put_content, restored, wait_for
 from tests.services.test_putting import GameCase
 from tests.sizes import swept, times
@@ -57,13 +57,8 @@ class Races(GameCase):
         gate = self.root / "gate"
         gate.mkdir()
         shades = ("a", "b")
-        words = [sys.executable, "-m", "tests.services.races", str(self.ws.data.root), self.id]
-        others = [
-            subprocess.Popen(
-                [*words, self.path, shade, str(ROUNDS), str(gate)], cwd=Path(__file__).parents[2]
-            )
-            for shade in shades
-        ]
+        words = self.ws.data.root, self.id, self.path
+        others = [Forked(races.main, *words, shade, ROUNDS, gate) for shade in shades]
         with ThreadPoolExecutor(2) as pool:
             for number in range(ROUNDS):
                 (gate / f"go-{number}").write_text("")
@@ -75,7 +70,7 @@ class Races(GameCase):
                 self.assertTrue((self.game / self.path).read_bytes().startswith(b"ours "))
                 self.assert_given_back(number)
         for other in others:
-            self.assertEqual(other.wait(30), 0)
+            self.assertEqual(other.end(30)[0], 0)
 
 
 class Held(GameCase):

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import os
 import random
-import subprocess
-import sys
 import tempfile
 import unittest
 from collections.abc import Iterable
@@ -13,6 +11,8 @@ from pathlib import Path
 
 from stonestack.store import disk, journal
 from stonestack.store.journal import Change
+from tests.forked import Forked
+from tests.services import coming_stops, hard_stops
 from tests.sizes import times
 
 
@@ -23,20 +23,13 @@ class HardStops(unittest.TestCase):
     def test_every_file_is_old_or_new_after_a_hard_stop_and_the_safe_is_whole(self) -> None:
         count = times(2, 1)  # Each process prepares what it spoils.
         parts = [
-            subprocess.Popen(
-                [sys.executable, "-m", f"tests.services.{module}"],
-                cwd=Path(__file__).parents[2],
-                env={**os.environ, "STONE_STOPS": f"{part}/{count}"},
-                stdout=subprocess.DEVNULL,
-                stderr=subprocess.PIPE,
-                text=True,
-            )
-            for module in ("hard_stops", "coming_stops")
+            Forked(module.main, given={"STONE_STOPS": f"{part}/{count}"})
+            for module in (hard_stops, coming_stops)
             for part in range(count)
         ]
         for part in parts:
-            _, said = part.communicate(timeout=times(7200, 900))
-            self.assertEqual(part.returncode, 0, said[-4000:])
+            code, said = part.end(times(7200, 900))
+            self.assertEqual(code, 0, said[-4000:])
 
 
 class Recorder(disk.Disk):

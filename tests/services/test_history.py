@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import json
-import subprocess
-import sys
 import tarfile
 import unittest
 from pathlib import Path
@@ -35,6 +33,8 @@ from stonestack.services.summaries import SurfaceState
 from stonestack.services.workspace import Workspace
 from stonestack.store.files import sha256
 from stonestack.store.place import DataFolder
+from tests.forked import Forked
+from tests.services import writers
 from tests.services.test_surfaces import SurfaceCase
 from tests.sizes import times
 from tests.support import WorkspaceCase, add_step, png, take_back
@@ -168,15 +168,12 @@ class Actions(SurfaceCase):
 class TwoWriters(SurfaceCase):
     def test_each_edit_is_applied_or_refused_and_none_is_lost(self) -> None:
         made = surfaces.create(self.ws, self.project.id, "Empty", "empty")
-        command = [sys.executable, "-m", "tests.services.writers", str(self.root / "data"), made.id]
         count, threads = times(1000, 80), 4  # The threads share them evenly.
         running = [
-            subprocess.Popen(
-                [*command, name, str(count), str(threads)], stdout=subprocess.PIPE, text=True
-            )
+            Forked(writers.main, self.root / "data", made.id, name, count, threads)
             for name in ("a", "b")
         ]
-        answers = [json.loads(p.communicate(timeout=400)[0]) for p in running]
+        answers = [json.loads(process.end(400)[1]) for process in running]
         told = [one for answer in answers for one in answer]
         done = [(base, title) for one in told for base, title in one["done"]]
         tried = sum(len(one["done"]) + one["refused"] + one["undone"] for one in told)
