@@ -2,18 +2,28 @@
 
 from __future__ import annotations
 
+import atexit
 import base64
 import io
 import os
 import shutil
 import unittest
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from typing import Any, ClassVar
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import FloatRect, Locator, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import (
+    Browser,
+    BrowserContext,
+    FloatRect,
+    Locator,
+    Page,
+    expect,
+    sync_playwright,
+)
 
 from stonestack.cli import main
 from tests import drawn as demo
@@ -52,10 +62,31 @@ def looks(test: Callable[..., None]) -> Callable[..., None]:
     return test
 
 
+@cache
+def chromium() -> Browser:
+    """Return the browser of this process: to start one takes longer than most tests."""
+    named = os.environ.get("STONE_STACK_BROWSER") or shutil.which("chromium-headless-shell")
+    if named is None:
+        raise unittest.SkipTest("There is no Chromium; name one in STONE_STACK_BROWSER.")
+    playwright = sync_playwright().start()
+    root = hasattr(os, "geteuid") and os.geteuid() == 0
+    flags = [*FLAGS, *(["--no-sandbox"] if root else [])]
+    browser = playwright.chromium.launch(executable_path=named, args=flags)
+
+    def end() -> None:
+        browser.close()
+        playwright.stop()
+
+    # Workers of a pool run no exit handlers; what drives the browser ends it with them.
+    atexit.register(end)
+    return browser
+
+
 class BrowserCase(unittest.TestCase):
     """A test with a page; anything that the page complains about fails the test."""
 
-    playwright: ClassVar[Playwright]
+    browser: ClassVar[Browser]
+    context: ClassVar[BrowserContext]
     pages: ClassVar[dict[bool, Page]]
     complaints: ClassVar[list[str]]
     size: ClassVar[tuple[int, int]] = (1280, 800)
@@ -65,19 +96,11 @@ class BrowserCase(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
-        named = os.environ.get("STONE_STACK_BROWSER") or shutil.which("chromium-headless-shell")
-        if named is None:
-            raise unittest.SkipTest("There is no Chromium; name one in STONE_STACK_BROWSER.")
-        manager = sync_playwright()
-        cls.playwright = manager.start()
-        cls.addClassCleanup(cls.playwright.stop)
-        root = hasattr(os, "geteuid") and os.geteuid() == 0
-        flags = [*FLAGS, *(["--no-sandbox"] if root else [])]
-        cls.browser = cls.playwright.chromium.launch(executable_path=named, args=flags)
-        cls.addClassCleanup(cls.browser.close)
+        cls.browser = chromium()
         # One context: what may be kept for ever is fetched once, as by a person's browser.
         size = {"width": cls.size[0], "height": cls.size[1]}
         cls.context = cls.browser.new_context(viewport=size, reduced_motion="reduce")
+        cls.addClassCleanup(cls.context.close)
         cls.context.set_default_timeout(PATIENCE)
         expect.set_options(timeout=PATIENCE)
         cls.complaints = []
