@@ -5,7 +5,6 @@ from __future__ import annotations
 import atexit
 import os
 import shutil
-import sqlite3
 import tempfile
 from functools import cache
 from pathlib import Path
@@ -15,6 +14,7 @@ from stonestack.services import alike
 from stonestack.services.jobs import silent
 from stonestack.services.warming import warm
 from stonestack.store.place import DataFolder
+from tests.support import moved
 
 SHARED = "STONE_STACK_TEST_DEMO"
 """Names a folder in which the demo is drawn already, for tests in several processes."""
@@ -48,11 +48,5 @@ def copied(shrunk: int = SHRUNK) -> Path:
     """Return a new folder with the demo in it, as it is first drawn."""
     drawn, folder = _drawn(shrunk), Path(tempfile.mkdtemp())
     shutil.copytree(drawn, folder, dirs_exist_ok=True)
-    with sqlite3.connect(folder / DATA / "stonestack.sqlite3") as database:
-        for table, column in (("revision", "body"), ("game", "root")):
-            database.execute(
-                f"UPDATE {table} SET {column} = replace({column}, ?, ?)",
-                (str(drawn), str(folder)),
-            )
-    database.close()
+    moved(DataFolder(folder / DATA), drawn, folder)
     return folder

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import atexit
 import io
+import shutil
+import sqlite3
 import tempfile
 import unittest
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -99,14 +104,43 @@ def begun(root: Path) -> DataFolder:
     return data
 
 
+@cache
+def _prepared(prepare: Callable[[Workspace, Path], Any]) -> tuple[Path, Any]:
+    root = Path(tempfile.mkdtemp())
+    atexit.register(shutil.rmtree, root, ignore_errors=True)
+    ws = Workspace(begun(root / "data"))
+    made = prepare(ws, root)
+    ws.close()
+    return root, made
+
+
+def moved(data: DataFolder, old: Path, new: Path) -> None:
+    """Write where games and projects lie after their folder was copied."""
+    with sqlite3.connect(data.database) as connection:
+        for table, column in (("revision", "body"), ("game", "root")):
+            connection.execute(
+                f"UPDATE {table} SET {column} = replace({column}, ?, ?)", (str(old), str(new))
+            )
+    connection.close()
+
+
 class WorkspaceCase(unittest.TestCase):
     """A test with a real workspace in a temporary folder."""
+
+    prepare: ClassVar[Callable[[Workspace, Path], Any] | None] = None
+    """Makes what every test finds, of the workspace and the folder that it lies in; done once in a
+    process, each test has a copy. A static method; what it returns is ``prepared``."""
 
     def setUp(self) -> None:
         super().setUp()
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
         self.root = Path(holder.name)
+        prepare = type(self).prepare
+        if prepare is not None:
+            template, self.prepared = _prepared(prepare)
+            shutil.copytree(template, self.root, dirs_exist_ok=True)
+            moved(DataFolder(self.root / "data"), template, self.root)
         self.ws = self.opened()
 
     def opened(self) -> Workspace:

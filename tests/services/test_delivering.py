@@ -23,6 +23,7 @@ from stonestack.services import (
 )
 from stonestack.services.jobs import silent
 from stonestack.services.planning import Plan
+from stonestack.services.workspace import Workspace
 from stonestack.store import disk, journal
 from tests.games import colour_dds, small_game, state
 from tests.support import WorkspaceCase, raw_picture
@@ -73,24 +74,34 @@ class Ending(disk.Disk):
         super().flush_folder(folder)
 
 
+def loose(ws: Workspace, root: Path) -> tuple[str, surfaces.SurfaceView, str]:
+    """Make a game of loose files, and a project for it with a surface in a delivery."""
+    game = small_game(root / "game")
+    (game / "room.json").unlink()
+    project = projects.create(ws, "Own", game)
+    source = sources.bring(ws, project.id, "wall.png", raw_picture())
+    surface = surfaces.create(ws, project.id, "Wall", "wall")
+    size = Size(width=64, height=64)
+    for change in (
+        edits.SetOrigin(map=Role.COLOUR, origin=source.origin),
+        edits.SetSize(map=Role.COLOUR, size=size, all_maps=True),
+    ):
+        surface = surfaces.edit(ws, surface.id, surface.revision, change)
+    document = Delivery(title="First", name="first", target="loose", surfaces=(surface.id,))
+    return project.id, surface, deliveries.create(ws, project.id, document).id
+
+
 class LooseCase(WorkspaceCase):
     """A project for a game of loose files, with one surface and a delivery that holds it."""
 
+    prepare = staticmethod(loose)
+
     def setUp(self) -> None:
         super().setUp()
-        self.game = small_game(self.root / "game")
-        (self.game / "room.json").unlink()
-        self.project = projects.create(self.ws, "Own", self.game)
-        source = sources.bring(self.ws, self.project.id, "wall.png", raw_picture())
-        made = surfaces.create(self.ws, self.project.id, "Wall", "wall")
-        self.surface = self.edit(made, edits.SetOrigin(map=Role.COLOUR, origin=source.origin))
-        size = Size(width=64, height=64)
-        small = edits.SetSize(map=Role.COLOUR, size=size, all_maps=True)
-        self.surface = self.edit(self.surface, small)
-        document = Delivery(
-            title="First", name="first", target="loose", surfaces=(self.surface.id,)
-        )
-        self.delivery = deliveries.create(self.ws, self.project.id, document)
+        self.game = self.root / "game"
+        project, self.surface, delivery = self.prepared
+        self.project = projects.get(self.ws, project)
+        self.delivery = deliveries.get(self.ws, delivery)
         self.before = state(self.game)
         self.folders = folders(self.game)
 

@@ -11,6 +11,7 @@ from stonestack.core.errors import BadRequest, Conflict, StoneError
 from stonestack.core.image import Space
 from stonestack.services import cataloguing, games, keeping, planning, putting, returning
 from stonestack.services.jobs import silent
+from stonestack.services.workspace import Workspace
 from stonestack.store import disk, journal
 from stonestack.store.lock import exclusive
 from tests.core.test_archives import content
@@ -18,14 +19,21 @@ from tests.games import catalogued, colour_dds, entry, hashes, replacement, smal
 from tests.support import WorkspaceCase
 
 
+def read_game(ws: Workspace, root: Path) -> str:
+    """Make a small game folder, register and read it."""
+    return catalogued(ws, small_game(root / "game"))
+
+
 class GameCase(WorkspaceCase):
     """A workspace with a small game folder that is registered and read."""
 
+    prepare = staticmethod(read_game)
+
     def setUp(self) -> None:
         super().setUp()
-        self.game = small_game(self.root / "game")
+        self.game = self.root / "game"
         self.before = state(self.game)
-        self.id = catalogued(self.ws, self.game)
+        self.id: str = self.prepared
 
     def put(self, *paths: str, ticked: set[str] | None = None) -> putting.Put:
         wanted = [replacement(self.ws, self.id, p) for p in paths]

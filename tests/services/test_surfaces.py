@@ -1,4 +1,5 @@
 import unittest
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -17,23 +18,36 @@ from stonestack.core.sizing import Size
 from stonestack.core.steps.levels import Levels
 from stonestack.core.targets import TARGETS
 from stonestack.services import projects, revisions, sources, surfaces
+from stonestack.services.projects import ProjectView
+from stonestack.services.sources import SourceView
 from stonestack.services.summaries import SurfaceState
 from stonestack.services.surfaces import SurfaceView
+from stonestack.services.workspace import Workspace
 from tests.core.test_sources import WIDE, matrix_profile, with_profile
 from tests.support import WorkspaceCase, add_step, png, raw_picture, set_step, take_back
+
+
+def wall(ws: Workspace, _root: Path) -> tuple[ProjectView, SourceView, SurfaceView]:
+    """Make a project with one surface that has a colour."""
+    project = projects.create(ws, "Glasshouse", None)
+    source = sources.bring(ws, project.id, "wall.png", raw_picture())
+    surface = surfaces.create(ws, project.id, "Wall", "wall")
+    for change in (
+        edits.SetOrigin(map=Role.COLOUR, origin=source.origin),
+        edits.SetSize(map=Role.COLOUR, size=Size(width=128, height=128), all_maps=True),
+    ):
+        surface = surfaces.edit(ws, surface.id, surface.revision, change)
+    return project, source, surface
 
 
 class SurfaceCase(WorkspaceCase):
     """A project with one surface that has a colour."""
 
+    prepare = staticmethod(wall)
+
     def setUp(self) -> None:
         super().setUp()
-        self.project = projects.create(self.ws, "Glasshouse", None)
-        self.source = sources.bring(self.ws, self.project.id, "wall.png", raw_picture())
-        made = surfaces.create(self.ws, self.project.id, "Wall", "wall")
-        self.surface = self.edit(made, edits.SetOrigin(map=Role.COLOUR, origin=self.source.origin))
-        small = edits.SetSize(map=Role.COLOUR, size=Size(width=128, height=128), all_maps=True)
-        self.surface = self.edit(self.surface, small)
+        self.project, self.source, self.surface = self.prepared
 
     def edit(self, surface: SurfaceView, change: edits.Edit) -> SurfaceView:
         return surfaces.edit(self.ws, surface.id, surface.revision, change)
