@@ -8,7 +8,7 @@ import sys
 from importlib.metadata import version
 from pathlib import Path
 
-PARTS = 4
+PARTS = 5
 """Lines that :mod:`.compiling` prints on its way."""
 MARK = Path(__file__).parent / "__pycache__" / "kernels.mark"
 

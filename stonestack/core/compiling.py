@@ -11,9 +11,13 @@ from stonestack.core import codecs, compiled
 from stonestack.core.blocks.formats import BlockFormat
 from stonestack.core.catalogue.looks import look
 from stonestack.core.codecs import Making
+from stonestack.core.derive.normal import NormalFromHeight, normal_from_height
+from stonestack.core.derive.occlusion import OcclusionFromHeight, occlusion_from_height
+from stonestack.core.filters import edge_preserving
 from stonestack.core.image import Picture, Space
 from stonestack.core.parallel import processes
-from stonestack.core.steps import STEPS, grain, palette
+from stonestack.core.steps import STEPS, fill, grain, palette
+from stonestack.core.steps.placing import Place, covered, placed
 from stonestack.core.texels import to_texels
 from stonestack.core.tile.boundary import CutTile, cut_tile
 from stonestack.core.tile.faults.residual import residual
@@ -41,6 +45,20 @@ def compile_steps() -> None:
     residual(solid.pixels, Lattice((8.0, 0.0), (0.0, 8.0), 1.0))
 
 
+def compile_derivations() -> None:
+    """Run the kernels of derived maps, of noise and of what is laid over."""
+    picture = _picture()
+    heights = Picture(np.ascontiguousarray(picture.pixels[..., :1]), Space.DATA, wraps=True)
+    occlusion_from_height(heights, OcclusionFromHeight())
+    normal_from_height(heights, NormalFromHeight())
+    edge_preserving(heights.pixels, 2, 0.1, True)
+    edge_preserving(picture.pixels[..., :3], 2, 0.1, True)
+    fill.noise(heights, fill.Noise())
+    place = Place(32.0, 24.0, 16.0, 16.0)
+    placed(picture, picture, place)
+    covered(heights, heights, place)
+
+
 def compile_formats(*formats: BlockFormat) -> None:
     """Run the kernels that encode and decode some formats."""
     picture = _picture()
@@ -60,6 +78,14 @@ LATER = (BlockFormat.BC3,)
 """Made of the same kernels as the others."""
 
 
+def load_all() -> None:
+    """Run all kernels here; those that are compiled already are only loaded."""
+    compile_formats(BlockFormat.BC7, *COLOURS, *LATER)
+    compile_steps()
+    compile_scalars()
+    compile_derivations()
+
+
 def compile_all() -> None:
     """Run each kernel on a small picture; compiled code is kept on disk beside its source.
 
@@ -73,6 +99,7 @@ def compile_all() -> None:
             pool.submit(compile_steps),
             pool.submit(compile_formats, *COLOURS),
             pool.submit(compile_scalars),
+            pool.submit(compile_derivations),
         ]
         for part in as_completed(parts):
             part.result()

@@ -57,6 +57,7 @@ class Loop(DemoCase):
         expect(room).to_have_attribute("data-state", "shown", timeout=PATIENCE)
         return room
 
+    @swept
     @looks
     def test_find_take_change_put_back_see_switch_update_put_all_back_and_restore(self) -> None:
         before = self.own_files()
@@ -162,7 +163,6 @@ class Loop(DemoCase):
         door.write_bytes(original_door)
         self.assertEqual(self.own_files(), before)
 
-    @swept
     @looks
     def test_an_entry_of_a_container_is_replaced_seen_and_restored(self) -> None:
         before = self.own_files()

@@ -20,6 +20,7 @@ class Bench(CommandCase):
                 found[match[1].strip()] = float(match[2])
         return found
 
+    @swept
     def test_blocks_are_measured_beside_pillow_and_written_down(self) -> None:
         output = self.root / "figures.json"
         words = ("--side", 64, "--quality", "fast", "--every", 4, "--output", output)

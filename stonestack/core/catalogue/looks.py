@@ -138,7 +138,7 @@ def look(texels: Bytes, channels: int = 4, unit: float | None = None, deep: bool
     """
     from stonestack.core.catalogue import look_kernels
 
-    texels = np.ascontiguousarray(texels)
+    texels = _only_read(texels)
     appearance, sure, seen = _appearance(texels, channels, unit, deep)
     icon, icon_seen = _icon(texels)
     lies, lies_seen = laid(texels)
@@ -200,6 +200,13 @@ def _weights(count: int, parts: int) -> Floats:
 def _cosines() -> Floats:
     k, n = np.arange(_LOW)[:, None], np.arange(SIDE)[None, :]
     return np.cos(np.pi * (2 * n + 1) * k / (2 * SIDE)).astype(np.float32)
+
+
+def _only_read(texels: Bytes) -> Bytes:
+    """Return a view that is not written to: kernels are compiled for those alone."""
+    view = np.ascontiguousarray(texels).view()
+    view.flags.writeable = False
+    return view
 
 
 def _appearance(
@@ -276,7 +283,7 @@ def bluish(texels: Bytes) -> bool:
     from stonestack.core.catalogue import look_kernels
 
     told = np.empty(look_numbers.COUNTED, np.float64)
-    look_kernels.channels(np.ascontiguousarray(texels), told)
+    look_kernels.channels(_only_read(texels), told)
     return told[look_numbers.SPREAD] >= _COLOURED and around_blue(told)
 
 
