@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import sys
+import threading
 from collections.abc import Callable
 from multiprocessing import forkserver
 from multiprocessing.connection import Connection
@@ -57,10 +58,13 @@ class Forked:
         heard.close()
 
     def end(self, patience: float) -> tuple[int, str]:
-        """Wait until it ends; return how, 0 for well, and what it had still to say."""
+        """Wait so many seconds for its end; return how it was, 0 for well, and what it said."""
+        late = threading.Timer(patience, self._process.kill)
+        late.start()
         with self.said:
             said = self.said.read()
-        self._process.join(patience)
+        self._process.join()
+        late.cancel()
         code: int = self._process.exitcode
         self._process.close()
         return code, said

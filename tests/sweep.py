@@ -20,7 +20,7 @@ SEEDED = (
     *("TwoWorkers", "ByLook", "test_door", "test_bad_states"),
     *("test_readers", "test_whole", "test_any_history", "test_roles_guessed", "test_choosing"),
     *("HeightFromColour", "test_stopping", "Strips", "RepairingSpots", "test_scores"),
-    *("AgainstPillow", "RawSources", "AgainstPlainLooking"),
+    *("AgainstPillow", "RawSources", "AgainstPlainLooking", "ThreeLoader"),
 )
 """Parts of the names of tests that say ``times``."""
 BROWSER_TIMES = 10

@@ -93,7 +93,8 @@ def compile_all() -> None:
     side. What the bench does not store is compiled when it is first asked for.
     """
     state = compiled.state()
-    with processes(__spec__.name, 2) as pool:
+    # Not this module: it is the one that is run.
+    with processes("stonestack.core.steps", 2) as pool:
         parts = [
             pool.submit(compile_formats, BlockFormat.BC7),
             pool.submit(compile_steps),

@@ -9,6 +9,7 @@ from __future__ import annotations
 import itertools
 import multiprocessing
 import os
+import sys
 import threading
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor, wait
@@ -128,14 +129,14 @@ def texelwise(
 def process_context(loads: str) -> BaseContext:
     """Return how processes begin: forked from one without threads that has loaded a module.
 
-    Where processes cannot be forked, each loads what it needs.
+    Elsewhere than on Linux, where libraries of the system do not bear it, each loads what it needs.
 
     Parameters
     ----------
     loads : str
         The module's name. Only the first one of a program is loaded ahead.
     """
-    if "forkserver" not in multiprocessing.get_all_start_methods():
+    if sys.platform != "linux":
         return multiprocessing.get_context("spawn")
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload([loads])
@@ -148,7 +149,7 @@ def processes(loads: str, count: int | None = None) -> ProcessPoolExecutor:
     Parameters
     ----------
     loads : str
-        Name of the module that the work lies in: it is loaded once for all of them.
+        Name of the module that the work lies in, or of what is slow in that; loaded once for all.
     count : int, optional
     """
     return ProcessPoolExecutor(count or cores(), process_context(loads))

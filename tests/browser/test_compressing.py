@@ -47,6 +47,7 @@ class Compressing(DemoCase):
         expect(page.get_by_role("radio", name="Standard")).to_be_checked(timeout=PATIENCE)
         expect(page.get_by_role("radio", name="Kaiser")).to_be_checked()
 
+    @swept
     @looks
     def test_what_was_lost_is_shown_by_difference_by_block_and_in_figures(self) -> None:
         page = self.page

@@ -20,13 +20,15 @@ from stonestack.core.codecs import ktx2
 from stonestack.core.codecs.texture import Texture
 from tests.browser.case import BrowserCase, looks
 from tests.core.test_containers import textures
-from tests.sizes import swept
+from tests.sizes import swept, times
 
 FRONTEND = Path(__file__).resolve().parents[2] / "frontend"
 
 
 UNKNOWN = (BlockFormat.BC2, BlockFormat.RGB10A2)
 """Formats that this loader does not know."""
+ONE_OF_EACH = (BlockFormat.BC1, BlockFormat.BC5, BlockFormat.BC6H, BlockFormat.BC7, BlockFormat.R8)
+"""One format of each kind; the others in the sweep."""
 
 
 def as_seen(texture: Texture, level: int) -> NDArray[np.integer[Any]]:
@@ -77,7 +79,7 @@ class ThreeLoader(BrowserCase):
     @looks
     def test_all_formats_and_levels(self) -> None:
         for format_, texture in textures(64, 32).items():
-            if format_ in UNKNOWN:
+            if format_ in UNKNOWN or format_ not in times(tuple(BlockFormat), ONE_OF_EACH):
                 continue
             (self.folder / f"{format_}.ktx2").write_bytes(ktx2.write(texture))
             levels = self.page.evaluate("(url) => window.texels(url)", f"{format_}.ktx2")

@@ -155,7 +155,7 @@ def edited(seed: int, count: int = 25) -> list[Surface]:
 
 
 class AnyEdits(unittest.TestCase):
-    seeds = range(times(400, 25))
+    seeds = range(times(400, 15))
 
     def keys(self, surface: Surface) -> dict[str, dict[Stage, str | None]]:
         return Wiring(surface).stages()

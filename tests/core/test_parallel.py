@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import signal
+import sys
 import unittest
 from unittest.mock import patch
 
@@ -10,7 +13,7 @@ import numpy as np
 from stonestack.core import colour, parallel, perceptual, stopping
 from stonestack.core.filters import box
 from stonestack.core.image import Floats
-from stonestack.core.parallel import over_bands, texelwise
+from stonestack.core.parallel import over_bands, processes, texelwise
 from tests.support import noise
 
 PICTURE = noise(333, 517, 3, 4)
@@ -72,6 +75,36 @@ class Texelwise(unittest.TestCase):
         bright[300] = 3
         with self.assertRaisesRegex(ValueError, "too bright"):
             texelwise(work, bright)
+
+
+def _begun_by(_number: int) -> tuple[int, int]:
+    return os.getpid(), os.getppid()
+
+
+class Processes(unittest.TestCase):
+    @unittest.skipUnless(hasattr(os, "fork"), "needs fork")
+    def test_a_child_that_is_forked_has_threads_of_its_own(self) -> None:
+        done = np.zeros(1000, int)
+
+        def work(a: int, b: int) -> None:
+            done[a:b] += 1
+
+        over_bands(work, len(done))
+        child = os.fork()
+        if child == 0:
+            signal.alarm(20)  # Without threads it waits for ever.
+            over_bands(work, len(done))
+            os._exit(0 if (done == 2).all() else 1)
+        _, status = os.waitpid(child, 0)
+        self.assertEqual(status, 0)
+        self.assertTrue((done == 1).all())
+
+    @unittest.skipUnless(sys.platform == "linux", "elsewhere each loads what it needs")
+    def test_they_are_forked_from_one_that_is_not_this(self) -> None:
+        with processes("stonestack.core.image", 2) as pool:
+            told = set(pool.map(_begun_by, range(40)))
+        self.assertEqual(len({parent for _, parent in told}), 1)
+        self.assertNotIn(os.getpid(), {pid for both in told for pid in both})
 
 
 class Box(unittest.TestCase):

@@ -225,6 +225,11 @@ class Twins(unittest.TestCase):
         self.assertEqual(twin_distances(np.zeros((100, 100), np.float32), 6), [])
 
 
+def some(*matters: str) -> tuple[str, ...]:
+    """Return these matters, in every run the first and the third."""
+    return times(matters, matters[::2])
+
+
 class Faults(unittest.TestCase):
     """What is named, and where: drawn from a seed that no threshold was set on."""
 
@@ -246,44 +251,44 @@ class Faults(unittest.TestCase):
             self.assertGreaterEqual(scores.fault, right[0].strength)
 
     def test_a_hard_seam_is_named_where_it_runs_far_from_the_wrap(self) -> None:
-        for matter in ("grit", "rust", "granite", "bark"):
+        for matter in some("grit", "rust", "granite", "bark"):
             self.assert_named(matter, "cut off", "seam", "tone")
 
     def test_a_blurred_band_is_named(self) -> None:
-        for matter in ("grit", "sand", "gravel", "wall"):
+        for matter in some("grit", "sand", "gravel", "wall"):
             self.assert_named(matter, "blur 3", "blur", "fade")
 
     def test_a_thin_line_is_named(self) -> None:
-        for matter in ("sand", "plaster", "grass"):
+        for matter in some("sand", "plaster", "grass"):
             self.assert_named(matter, "line 0.25", "line")
 
     def test_parts_that_are_there_again_and_ghosts_are_named(self) -> None:
-        for matter in ("grit", "gravel", "rust"):
+        for matter in some("grit", "gravel", "rust"):
             self.assert_named(matter, "large clone", "copy")
             self.assert_named(matter, "ghost of two", "ghost", "copy")
 
     def test_a_single_small_clone_is_named(self) -> None:
-        for matter in ("sand", "cobbles", "weave"):
+        for matter in some("sand", "cobbles", "weave"):
             self.assert_named(matter, "cloned once", "copy")
 
     def test_a_part_put_in_out_of_step_is_named_where_it_is(self) -> None:
-        for matter in ("weave", "tiles", "hexagons"):
+        for matter in some("weave", "tiles", "hexagons"):
             self.assert_named(matter, "pasted square", "bond", "seam")
 
     def test_a_spot_in_rough_matter_is_named(self) -> None:
-        for matter in ("rust", "bark"):
+        for matter in some("rust", "bark"):
             self.assert_named(matter, "spot 0.5", "spot")
 
     def test_mirror_axes_are_named_anywhere(self) -> None:
-        for matter in ("grit", "wall", "hexagons"):
+        for matter in some("grit", "wall", "hexagons"):
             self.assert_named(matter, "mirrored once", "mirror")
 
     def test_a_broken_bond_is_named(self) -> None:
-        for matter in ("tiles", "hexagons", "weave"):
+        for matter in some("tiles", "hexagons", "weave"):
             self.assert_named(matter, "bond off by a third", "bond")
 
     def test_light_and_tone_are_named(self) -> None:
-        for matter in ("grit", "gravel", "weave"):
+        for matter in some("grit", "gravel", "weave"):
             self.assert_named(matter, "light 25 %", "light")
             self.assert_named(matter, "ramp 50 %", "tone", "seam")
 

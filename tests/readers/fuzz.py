@@ -96,7 +96,7 @@ def main() -> int:
     names = sorted(everything())
     each = -(-count // len(names))
     faults = 0
-    with processes(__spec__.name, 2) as pool:
+    with processes("tests.readers.spoiling", 2) as pool:
         for found in pool.map(tried, names, *([v] * len(names) for v in (seed, 0, each))):
             refused = sum(found.refused.values())
             print(f"{found.name:20} {found.read:6} read, {refused:6} refused, ", end="")
