@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import sys
 from concurrent.futures import as_completed
 from dataclasses import replace
 
@@ -104,9 +106,21 @@ def compile_all() -> None:
         ]
         for part in as_completed(parts):
             part.result()
-            print("a part is done", flush=True)
+            if not _told("a part is done"):
+                pool.shutdown(cancel_futures=True)
+                return
     compile_formats(*LATER)
     compiled.mark(state)
+
+
+def _told(words: str) -> bool:
+    """Print; tell whether anybody listens: the server that asked for it may have ended."""
+    try:
+        print(words, flush=True)
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return False
+    return True
 
 
 if __name__ == "__main__":

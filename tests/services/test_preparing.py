@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 import time
 import unittest
 from pathlib import Path
@@ -39,6 +41,15 @@ class Preparing(WorkspaceCase):
         self.assertEqual(job.state, JobState.DONE)
         self.assertGreater(len(shares), 1)
         self.assertTrue(compiled.is_compiled(), "the process has left no mark")
+
+    @swept
+    def test_it_ends_without_a_word_when_nobody_listens_any_more(self) -> None:
+        words = [sys.executable, "-m", "stonestack.core.compiling"]
+        with subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as process:
+            assert process.stdout is not None and process.stderr is not None
+            process.stdout.close()
+            self.assertEqual(process.stderr.read(), b"")
+        self.assertEqual(process.returncode, 0)
 
     def test_any_change_of_the_code_is_another_state(self) -> None:
         before, read = compiled.state(), Path.read_bytes
