@@ -31,6 +31,7 @@ _WORST = 5.0
 _LEAST = 0.3
 _MOST = 12
 _HINTED = 0.35
+_SURE = 0.55
 _MOST_HINTED = 0.7
 _WORDS: dict[FaultKind, str] = {
     "seam": "Seam",
@@ -194,28 +195,31 @@ def _strength(found: Evidence, alike: int, side: float) -> float:
     share = min(found.box[2:]) / side
     match found.kind:
         case "seam":
-            seen = min(3.3, 1.4 + 0.9 * math.log1p(size))
+            # One that goes all the way is seen as such; an edge of a part may be the matter's own.
+            length = min(1.0, max(found.box[2:]) / side)
+            seen = min(3.3, 1.7 + 0.9 * math.log1p(size)) - 1.2 * (1 - length)
         case "tone":
-            seen = _grown(size, 0.07, 2.3)
+            seen = _grown(size, 0.09, 2.3)
         case "line":
             seen = _grown(size, 0.04, 1.5)
         case "blur":
-            seen = min(2.4, 0.7 + size) + 1.5 * min(share, 0.2)
+            seen = min(2.1, 0.5 + 0.9 * size) + 1.5 * min(share, 0.2)
         case "fade":
-            seen = min(2.6, 0.5 + 4 * size) * min(1.0, 0.5 + 3.3 * share)
+            # How much contrast is lost is much the same in all of them.
+            seen = 2.4 * (1 - math.exp(-share / 0.07))
         case "copy":
-            seen = min(2.6, 0.35 * alike + 3 * size)
+            seen = min(2.6, 0.4 * alike + 3 * size)
         case "ghost":
-            seen = min(2.6, 1 + 3 * size + 0.35 * (alike - 1))
+            seen = min(2.6, 6 * size + (alike - 1) - 0.1)
         case "mirror":
             seen = 2.5 * size + 0.1 * alike
         case "light":
-            seen = _grown(size / 1.3, 0.08, 2.1)
+            seen = _grown(size / 1.3, 0.12, 2.75)
         case "spot":
-            seen = _grown(size, 0.14, 2.3)
+            seen = _grown(size, 0.13, 2.5)
         case _:
             seen = 1.4 + 1.2 * min(1.0, size)
-    certain = 0.6 + found.excess if found.excess > 0 else _HINTED * (1 - found.excess / HINT)
+    certain = _SURE + found.excess if found.excess > 0 else _HINTED * (1 - found.excess / HINT)
     return round(min(_WORST, seen * min(1.0, certain)), 2)
 
 
