@@ -14,15 +14,14 @@ import numpy as np
 from PIL import Image
 
 from stonestack.cli.main import main
-from stonestack.core import codecs, edits
+from stonestack.core import codecs
 from stonestack.core.codecs import dds
 from stonestack.core.deliveries import Delivery
 from stonestack.core.image import Space
-from stonestack.core.roles import Role
-from stonestack.core.sizing import Size
-from stonestack.services import deliveries, projects, sources, surfaces
+from stonestack.services import deliveries
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
+from tests.services.test_surfaces import wall
 from tests.support import photograph, raw_picture
 
 
@@ -242,14 +241,7 @@ class Build(CommandCase):
     def test_it_builds_what_the_server_would(self) -> None:
         data = self.root / "data"
         ws = Workspace(DataFolder(data))
-        project = projects.create(ws, "Glasshouse", None)
-        source = sources.bring(ws, project.id, "a.png", raw_picture())
-        surface = surfaces.create(ws, project.id, "Wall", "wall")
-        for change in (
-            edits.SetOrigin(map=Role.COLOUR, origin=source.origin),
-            edits.SetSize(map=Role.COLOUR, size=Size(width=64, height=64), all_maps=True),
-        ):
-            surface = surfaces.edit(ws, surface.id, surface.revision, change)
+        project, _, surface = wall(ws, self.root)
         document = Delivery(title="First", name="first", target="saltglass", surfaces=(surface.id,))
         deliveries.create(ws, project.id, document)
         ws.close()
