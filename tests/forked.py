@@ -40,7 +40,8 @@ class Forked:
     *words : object
         The words.
     given : dict, optional
-        Variables of its surroundings, beside those that are set here.
+        Variables of its surroundings, beside those that are set here. Modules are loaded before
+        they are set: what is read as a module is loaded does not see them.
     """
 
     def __init__(

@@ -20,13 +20,13 @@ from stonestack.store import disk
 from stonestack.store.place import DataFolder
 from tests.games import colour_dds
 
-PART = os.environ.get("STONE_STOPS", "0/1")
-"""Which of how many parts of the moments are tried here."""
+PART = "STONE_STOPS"
+"""Says which of how many parts of the moments are tried in a process."""
 
 
 def part_of(moments: int) -> range:
-    """Return the moments that are tried in this part."""
-    part, parts = map(int, PART.split("/"))
+    """Return the moments that are tried in this process."""
+    part, parts = map(int, os.environ.get(PART, "0/1").split("/"))
     return range(part, moments, parts)
 
 

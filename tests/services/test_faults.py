@@ -13,6 +13,7 @@ from stonestack.store import disk, journal
 from stonestack.store.journal import Change
 from tests.forked import Forked
 from tests.services import coming_stops, hard_stops
+from tests.services.dying import PART
 from tests.sizes import times
 
 
@@ -23,7 +24,7 @@ class HardStops(unittest.TestCase):
     def test_every_file_is_old_or_new_after_a_hard_stop_and_the_safe_is_whole(self) -> None:
         count = times(2, 1)  # Each process prepares what it spoils.
         parts = [
-            Forked(module.main, given={"STONE_STOPS": f"{part}/{count}"})
+            Forked(module.main, given={PART: f"{part}/{count}"})
             for module in (hard_stops, coming_stops)
             for part in range(count)
         ]
