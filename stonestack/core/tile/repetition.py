@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from stonestack.core import colour
 from stonestack.core.filters import bordered
 from stonestack.core.image import Floats, Picture
-from stonestack.core.quantiles import median
+from stonestack.core.quantiles import median, quantiles
 from stonestack.core.resize import at_most
 from stonestack.core.tile.period import Lattice, highest
 
@@ -145,7 +145,8 @@ def _spots(field: Floats, ways: list[tuple[float, float]]) -> tuple[float, tuple
         chance = math.sqrt(2 * math.log(max(4.0, height * width / (2 * math.pi * size * size))))
         for channel in range(channels):
             apart = apart_all[..., channel] - median(apart_all[..., channel])
-            spread = math.hypot(1.4826 * float(median(np.abs(apart))), _VISIBLE)
+            middle, tail = (float(v) for v in quantiles(np.abs(apart), (0.5, 0.9)))
+            spread = math.hypot(max(1.4826 * middle, tail / 1.645), _VISIBLE)
             out = apart / np.float32(spread * chance)
             for peak in _peaks(out, size, channel):
                 if peak.strength <= min(strongest, _CHANCE):

@@ -7,6 +7,8 @@ place of the mean cell that it should be.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,6 +31,19 @@ _STRUCTURED = 0.6
 _LEAST = 0.64
 """How alike the least alike place is in a sound ring, against the middling one, at least."""
 _SUNK = 0.75
+_OUT_OF_STEP = 0.62
+"""How alike what is out of step is to the mean cell laid where it fits, against the middling."""
+
+
+@dataclass(frozen=True)
+class _Folded:
+    """A ring that is folded by its lattice."""
+
+    feature: Floats
+    at: NDArray[np.int64]
+    """The place in the cell of each place of the ring."""
+    cell: NDArray[np.float64]
+    """The mean cell, by its places."""
 
 
 def cell_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
@@ -56,10 +71,16 @@ def cell_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
     spread = _WINDOW * side
     detail = small - _soft(small, max(height, width) / 8)
     # Joints are often told by their hue, and bricks have tones of their own.
-    alike = np.maximum(*(_alike(f, basis, spread) for f in (detail, ridges_of(coloured))))
+    folded = [_folded(feature, basis) for feature in (detail, ridges_of(coloured))]
+    alike = np.maximum(*(_alike(one, spread) for one in folded))
     middle, least = float(median(alike)), max(0.0, float(alike.min()))
     excess = 1 - least / (_LEAST * middle) if middle > _STRUCTURED else 0.0
     if excess <= 0:
+        return []
+    # A cell of unlike tone is like the mean cell nowhere; out of step it is, some way off.
+    place = np.unravel_index(int(np.argmin(alike)), alike.shape)
+    window = _window(place, spread, alike.shape)
+    if max(_at_any_step(one, window) for one in folded) < _OUT_OF_STEP * middle:
         return []
     box = _around_least(alike, _SUNK * middle)
     return [Evidence("bond", box, excess, 1 - least / middle).larger(scale)]
@@ -78,20 +99,51 @@ def _fitted(basis: NDArray[np.float64], width: int, height: int) -> NDArray[np.f
     return np.asarray(fitted) if off <= _OFF * float(np.abs(basis).max()) else None
 
 
-def _alike(feature: Floats, basis: NDArray[np.float64], spread: float) -> Floats:
-    """Return how alike the surroundings of each place are to those in the mean cell."""
-    height, width = feature.shape
+def _folded(feature: Floats, basis: NDArray[np.float64]) -> _Folded:
+    """Fold a ring by its lattice."""
     feature = feature - feature.mean(dtype=np.float32)
-    down, across = np.mgrid[0:height, 0:width].reshape(2, -1)
+    down, across = np.mgrid[0 : feature.shape[0], 0 : feature.shape[1]].reshape(2, -1)
     place = np.linalg.solve(basis, np.stack([across, down]).astype(np.float64)) % 1
     bins = np.minimum((place * _BINS).astype(np.int64), _BINS - 1)
     at = bins[0] * _BINS + bins[1]
     count = np.bincount(at, minlength=_BINS * _BINS)
     total = np.bincount(at, feature.reshape(-1), _BINS * _BINS)
-    mean = (total / np.maximum(count, 1)).astype(np.float32)[at].reshape(height, width)
+    return _Folded(feature, at.reshape(feature.shape), total / np.maximum(count, 1))
+
+
+def _alike(folded: _Folded, spread: float) -> Floats:
+    """Return how alike the surroundings of each place are to those in the mean cell."""
+    feature, mean = folded.feature, folded.cell.astype(np.float32)[folded.at]
     energy = _soft(np.square(feature), spread) * _soft(np.square(mean), spread)
     both = _soft(feature * mean, spread)
     return np.asarray(both / np.sqrt(np.maximum(energy, 1e-12)), np.float32)
+
+
+def _window(place: Sequence[np.intp], spread: float, shape: tuple[int, ...]) -> Floats:
+    """Return the weights of a Gaussian about a place of a ring."""
+    down, across = (
+        (np.arange(side) - at + side / 2) % side - side / 2
+        for at, side in zip(place, shape, strict=True)
+    )
+    away = np.square(down)[:, np.newaxis] + np.square(across)
+    return np.asarray(np.exp(-away / (2 * spread * spread)), np.float32)
+
+
+def _at_any_step(folded: _Folded, window: Floats) -> float:
+    """Return how alike what lies in a window is to the mean cell, wherever that is laid best."""
+    at = folded.at.reshape(-1)
+
+    def binned(values: Floats) -> NDArray[np.complex128]:
+        total = np.bincount(at, values.reshape(-1), _BINS * _BINS)
+        return np.conj(np.fft.fft2(total.reshape(_BINS, _BINS)))
+
+    def laid(values: Floats, cell: NDArray[np.float64]) -> NDArray[np.float64]:
+        waves = binned(values) * np.fft.fft2(cell.reshape(_BINS, _BINS))
+        return np.fft.ifft2(waves).real
+
+    energy = float((window * np.square(folded.feature)).sum())
+    both = laid(window * folded.feature, folded.cell)
+    return float((both / np.sqrt(np.maximum(laid(window, folded.cell**2) * energy, 1e-12))).max())
 
 
 def _soft(values: Floats, spread: float) -> Floats:

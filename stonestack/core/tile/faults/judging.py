@@ -21,6 +21,8 @@ from stonestack.core.tile.faults.broad import light_evidence
 from stonestack.core.tile.faults.cells import cell_evidence
 from stonestack.core.tile.faults.echoes import echo_evidence
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind
+from stonestack.core.tile.faults.fades import fade_evidence
+from stonestack.core.tile.faults.joins import join_evidence, joins_of
 from stonestack.core.tile.faults.lines import line_evidence
 from stonestack.core.tile.faults.residual import residual
 from stonestack.core.tile.faults.spots import spot_evidence, veil_evidence
@@ -114,9 +116,13 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
     again : Repetition
         Its spots.
     """
+    lines = line_evidence(values, lattice)
+    joins = joins_of(values)
     evidence = [
-        *line_evidence(values, lattice),
+        *(e for e in lines if e.kind != "seam" or not joins.goes_on(e.box)),
+        *join_evidence(joins),
         *band_evidence(values),
+        *fade_evidence(values),
         *echo_evidence(values, lattice),
         *bond_evidence(values, lattice),
         *cell_evidence(values, lattice),

@@ -1,0 +1,127 @@
+import unittest
+
+import numpy as np
+
+from stonestack.core import colour
+from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.tile.faults.evidence import Evidence
+from stonestack.core.tile.faults.fades import fade_evidence
+from stonestack.core.tile.faults.joins import join_evidence, joins_of
+from stonestack.core.tile.scores import tile_scores
+from tests.core.ringed import blotches, chips, grey, noise, scales
+
+SIDE = 288
+FULL = (0.0, 0.0, 2.0, float(SIDE))
+
+
+def seen(stored: Floats) -> Floats:
+    return colour.seen(Picture(colour.to_linear(stored), Space.LINEAR))
+
+
+def named(stored: Floats) -> list[str]:
+    scores = tile_scores(Picture(colour.to_linear(stored), Space.LINEAR, wraps=True))
+    assert scores is not None
+    return [fault.kind for fault in scores.faults]
+
+
+def sure(evidence: list[Evidence]) -> list[Evidence]:
+    return [found for found in evidence if found.excess > 0]
+
+
+def rough(seed: int) -> Floats:
+    return grey(0.5 + 0.12 * noise(SIDE, SIDE, np.random.default_rng(seed), 0.6))
+
+
+def away_of(place: float, other: float) -> float:
+    return abs((place - other + SIDE / 2) % SIDE - SIDE / 2)
+
+
+class CrossFades(unittest.TestCase):
+    def test_in_patches_whose_contrast_varies_by_itself_the_likeliest_band_is_the_faded_one(
+        self,
+    ) -> None:
+        across = np.arange(SIDE, dtype=np.float32)
+        # From one to the other over a sixth of the side, and back by a hard step elsewhere.
+        share = np.clip((across - 100) / 48, 0, 1)[np.newaxis, :, np.newaxis]
+        named = 0
+        for seed in range(3, 8):
+            ring, other = blotches(SIDE, SIDE, seed), blotches(SIDE, SIDE, seed + 50)
+            found = fade_evidence(seen(ring * (1 - share) + other * share))
+            likeliest = max(found, key=lambda e: e.excess)
+            left, _, wide, high = likeliest.box
+            with self.subTest(seed=seed):
+                self.assertEqual(high, SIDE)
+                self.assertLess(away_of(left + wide / 2, 124), 24)
+                for sound in fade_evidence(seen(ring)):
+                    self.assertLess(sound.excess, likeliest.excess - 0.1)
+            named += likeliest.excess > 0
+        self.assertGreaterEqual(named, 2)
+
+    def test_turned_it_is_found_as_well(self) -> None:
+        ring, other = rough(1), rough(2)
+        share = np.clip((np.arange(SIDE) - 60) / 40, 0, 1).astype(np.float32)[:, np.newaxis]
+        share = share[..., np.newaxis]
+        found = sure(fade_evidence(seen(ring * (1 - share) + other * share)))
+        self.assertTrue(any(e.box[2] == SIDE and away_of(e.box[1], 60) < 40 for e in found))
+
+    def test_patches_as_they_are_have_none_nor_has_an_even_tile(self) -> None:
+        for seed in (3, 4, 5, 6):
+            self.assertEqual(sure(fade_evidence(seen(blotches(SIDE, SIDE, seed)))), [])
+        self.assertEqual(fade_evidence(np.full((96, 128, 3), 0.4, np.float32)), [])
+
+
+class FalseJoins(unittest.TestCase):
+    def test_a_column_beside_one_from_elsewhere_counts_one_and_others_next_to_nothing(self) -> None:
+        ring = rough(7)
+        ring[:, 90:170] = rough(8)[:, 90:170]
+        pieces = joins_of(seen(ring)).columns.pieces.mean(axis=0)
+        self.assertAlmostEqual(float(pieces[89]), 1, delta=0.25)
+        self.assertAlmostEqual(float(pieces[169]), 1, delta=0.25)
+        self.assertLess(float(np.abs(np.delete(pieces, [88, 89, 90, 168, 169, 170])).max()), 0.35)
+
+    def test_the_sides_of_a_square_are_found_and_it_is_said_where_the_tile_goes_on(self) -> None:
+        ring = rough(9)
+        ring[80:180, 120:220] = rough(10)[80:180, 120:220]
+        joins = joins_of(seen(ring))
+        found = sure(join_evidence(joins))
+        upright = {round(e.box[0] + 1) for e in found if e.box[3] > e.box[2]}
+        lying = {round(e.box[1] + 1) for e in found if e.box[2] > e.box[3]}
+        self.assertLessEqual((upright | lying), {120, 220, 80, 180})
+        self.assertGreaterEqual(len(upright) + len(lying), 3)
+        self.assertFalse(joins.goes_on((119.0, 90.0, 2.0, 72.0)))
+        self.assertTrue(joins.goes_on((40.0, 20.0, 2.0, 144.0)))
+        self.assertTrue(joins.goes_on((20.0, 40.0, 144.0, 2.0)))
+
+    def test_a_line_and_a_step_of_tone_are_no_false_joins(self) -> None:
+        lined, toned = rough(11), rough(12)
+        lined[:, 130] += 0.15
+        toned[:, 70:200] *= 1.15
+        for ring in (lined, toned, rough(13)):
+            self.assertEqual(sure(join_evidence(joins_of(seen(ring)))), [])
+
+    def test_of_a_whole_side_it_is_never_said_that_it_goes_on(self) -> None:
+        self.assertFalse(joins_of(seen(rough(14))).goes_on(FULL))
+
+
+class OtherMatters(unittest.TestCase):
+    def test_chips_of_any_size_are_no_spots_and_one_large_spot_is(self) -> None:
+        for seed in (1, 2, 3):
+            with self.subTest(seed=seed):
+                self.assertNotIn("spot", named(chips(SIDE, SIDE, seed)))
+        down, across = np.mgrid[:SIDE, :SIDE]
+        bump = np.clip(1.5 - np.hypot(across - 150, down - 90) / 16, 0, 1)[..., np.newaxis]
+        marked = chips(SIDE, SIDE, 2) - np.float32(0.6) * bump.astype(np.float32)
+        self.assertIn("spot", named(np.clip(marked, 0, 1)))
+
+    def test_tiles_of_unlike_tones_are_no_broken_structure_and_a_part_out_of_step_is(self) -> None:
+        for seed in (1, 2, 3, 4):
+            with self.subTest(seed=seed):
+                self.assertNotIn("bond", named(scales(SIDE, SIDE, seed)))
+        ring = scales(SIDE, SIDE, 1)
+        moved = np.roll(ring, (13, 18), axis=(0, 1))
+        ring[90:190, 100:200] = moved[90:190, 100:200]
+        self.assertIn("bond", named(ring))
+
+
+if __name__ == "__main__":
+    unittest.main()
