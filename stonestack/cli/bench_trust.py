@@ -16,7 +16,7 @@ def bench_trust(seeds: Sequence[int], matters: Sequence[str] = (), every: int = 
     seeds : sequence of int
         Each draws other matters, sizes and places.
     matters : sequence of str
-        Only these; all if there is none.
+        Faults of these alone; without any, all trials of those on which bounds were set.
     """
     for seed in seeds:
         started = time.perf_counter()

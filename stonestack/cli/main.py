@@ -111,6 +111,11 @@ def _parser() -> argparse.ArgumentParser:
         "--matter", type=one_of(_matters), action="append", help="for trust: only this one"
     )
     bench.add_argument(
+        "--others",
+        action="store_true",
+        help="for trust: faults of other matters, on which no bound was set",
+    )
+    bench.add_argument(
         "--every",
         type=int,
         choices=range(1, 21),
@@ -138,8 +143,9 @@ def _parser() -> argparse.ArgumentParser:
 
 def _matters() -> list[str]:
     from stonestack.trials.matters import MATTERS
+    from stonestack.trials.others import OTHERS
 
-    return list(MATTERS)
+    return [*MATTERS, *OTHERS]
 
 
 def _methods() -> list[str]:
@@ -161,8 +167,10 @@ def _bench(options: argparse.Namespace) -> int:
         return 0
     if options.what == "trust":
         from stonestack.cli.bench_trust import bench_trust
+        from stonestack.trials.others import OTHERS
 
-        bench_trust(options.seed or [1], options.matter or [], options.every)
+        matters = list(OTHERS) if options.others else options.matter or []
+        bench_trust(options.seed or [1], matters, options.every)
         return 0
     if options.what == "blocks":
         from stonestack.cli.bench_blocks import bench_blocks

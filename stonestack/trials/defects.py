@@ -16,6 +16,7 @@ from numpy.random import Generator
 from stonestack.core.image import Floats
 from stonestack.demo.paint import Canvas
 from stonestack.trials.matters import STRUCTURED, drawn
+from stonestack.trials.others import OTHERS, OTHERS_STRUCTURED, other
 
 Box = tuple[int, int, int, int]
 """Left, top, width and height in pixels."""
@@ -76,6 +77,8 @@ class Graded:
 def stock(matter: str, width: int, height: int, seed: int) -> Stock:
     """Draw what defects are made of."""
     rng = np.random.default_rng((seed, 4242))
+    if matter in OTHERS:
+        return _other_stock(matter, width, height, rng)
     roll = (int(rng.integers(height)), int(rng.integers(width)))
     ring = np.roll(drawn(matter, Canvas(width, height, seed, True)), roll, axis=(0, 1))
     # The same tints and counts of bricks come from the seed, so only the place differs.
@@ -83,6 +86,15 @@ def stock(matter: str, width: int, height: int, seed: int) -> Stock:
     other = np.roll(ring, away, axis=(0, 1))[:, ::-1]
     raw = drawn(matter, Canvas(round(width * 1.4), round(height * 1.4), seed, False))
     return Stock(matter, ring, np.ascontiguousarray(other), raw, rng)
+
+
+def _other_stock(matter: str, width: int, height: int, rng: Generator) -> Stock:
+    ring = other(matter, width, height, rng)
+    away = np.roll(ring, (height // 2 + height // 7, width // 2 + width // 9), axis=(0, 1))
+    # A part of a larger ring is no ring.
+    larger = other(matter, round(width * 1.8), round(height * 1.8), rng)
+    raw = np.ascontiguousarray(larger[: round(height * 1.4), : round(width * 1.4)])
+    return Stock(matter, ring, np.ascontiguousarray(away[:, ::-1]), raw, rng)
 
 
 def _turned(make: Defect) -> Defect:
@@ -375,7 +387,11 @@ GRADED: tuple[Graded, ...] = (
     Graded("tinted spot 0.2", _kinds("spot"), 2, spotted(0.2, 0.06, True)),
     Graded("spot 0.5", _kinds("spot"), 3.5, spotted(0.5, 0.06)),
     Graded(
-        "bond off by a third", _kinds("bond", "seam"), 2.5, _turned(misbonded(0.33)), STRUCTURED
+        "bond off by a third",
+        _kinds("bond", "seam"),
+        2.5,
+        _turned(misbonded(0.33)),
+        STRUCTURED | OTHERS_STRUCTURED,
     ),
 )
 """Each defect, with the kinds under which it is rightly found."""

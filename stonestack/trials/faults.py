@@ -15,6 +15,7 @@ from stonestack.core.tile.faults.judging import Fault
 from stonestack.core.tile.scores import tile_scores
 from stonestack.trials.defects import GRADED, Box, Laid, stock
 from stonestack.trials.matters import MATTERS
+from stonestack.trials.others import OTHERS
 
 CLEAR = 2.0
 """From this grade on a defect has to be found."""
@@ -59,19 +60,21 @@ def outcomes(seed: int, matters: Sequence[str] = (), every: int = 1) -> list[Out
     seed : int
         Draws matters, sizes and places.
     matters : sequence of str
-        Only these; all if there is none.
+        Only these; if there is none, all of those on which bounds were set.
     every : int
         Only one of so many.
     """
-    tiles = [tile for tile in _tiles(seed) if not matters or tile.matter in matters][::every]
+    asked = matters or list(MATTERS)
+    drawn = [*_tiles(seed, list(MATTERS)), *_tiles(seed, list(OTHERS))]
+    tiles = [tile for tile in drawn if tile.matter in asked]
     with processes(__name__) as pool:
-        return list(pool.map(_told, tiles, chunksize=8))
+        return list(pool.map(_told, tiles[::every], chunksize=8))
 
 
-def _tiles(seed: int) -> Iterator[_Tile]:
+def _tiles(seed: int, matters: Sequence[str]) -> Iterator[_Tile]:
     rng = np.random.default_rng((seed, 1))
     number = 0
-    for matter in MATTERS:
+    for matter in matters:
         for defect in (*[0] * _BY_SEED, *range(len(GRADED))):
             number += 1
             graded = GRADED[defect]

@@ -8,7 +8,7 @@ from stonestack.core.tile.faults.evidence import Evidence
 from stonestack.core.tile.faults.fades import fade_evidence
 from stonestack.core.tile.faults.joins import join_evidence, joins_of
 from stonestack.core.tile.scores import tile_scores
-from tests.core.ringed import blotches, chips, grey, noise, scales
+from stonestack.trials.others import Other, blotches, chips, noise, scales
 
 SIDE = 288
 FULL = (0.0, 0.0, 2.0, float(SIDE))
@@ -28,6 +28,14 @@ def sure(evidence: list[Evidence]) -> list[Evidence]:
     return [found for found in evidence if found.excess > 0]
 
 
+def grey(tones: Floats) -> Floats:
+    return np.clip(np.stack([tones] * 3, axis=-1), 0, 1).astype(np.float32)
+
+
+def drawn(matter: Other, seed: int) -> Floats:
+    return grey(matter(SIDE, SIDE, np.random.default_rng(seed)))
+
+
 def rough(seed: int) -> Floats:
     return grey(0.5 + 0.12 * noise(SIDE, SIDE, np.random.default_rng(seed), 0.6))
 
@@ -45,7 +53,7 @@ class CrossFades(unittest.TestCase):
         share = np.clip((across - 100) / 48, 0, 1)[np.newaxis, :, np.newaxis]
         named = 0
         for seed in range(3, 8):
-            ring, other = blotches(SIDE, SIDE, seed), blotches(SIDE, SIDE, seed + 50)
+            ring, other = drawn(blotches, seed), drawn(blotches, seed + 50)
             found = fade_evidence(seen(ring * (1 - share) + other * share))
             likeliest = max(found, key=lambda e: e.excess)
             left, _, wide, high = likeliest.box
@@ -66,7 +74,7 @@ class CrossFades(unittest.TestCase):
 
     def test_patches_as_they_are_have_none_nor_has_an_even_tile(self) -> None:
         for seed in (3, 4, 5, 6):
-            self.assertEqual(sure(fade_evidence(seen(blotches(SIDE, SIDE, seed)))), [])
+            self.assertEqual(sure(fade_evidence(seen(drawn(blotches, seed)))), [])
         self.assertEqual(fade_evidence(np.full((96, 128, 3), 0.4, np.float32)), [])
 
 
@@ -107,17 +115,17 @@ class OtherMatters(unittest.TestCase):
     def test_chips_of_any_size_are_no_spots_and_one_large_spot_is(self) -> None:
         for seed in (1, 2, 3):
             with self.subTest(seed=seed):
-                self.assertNotIn("spot", named(chips(SIDE, SIDE, seed)))
+                self.assertNotIn("spot", named(drawn(chips, seed)))
         down, across = np.mgrid[:SIDE, :SIDE]
         bump = np.clip(1.5 - np.hypot(across - 150, down - 90) / 16, 0, 1)[..., np.newaxis]
-        marked = chips(SIDE, SIDE, 2) - np.float32(0.6) * bump.astype(np.float32)
+        marked = drawn(chips, 2) - np.float32(0.6) * bump.astype(np.float32)
         self.assertIn("spot", named(np.clip(marked, 0, 1)))
 
     def test_tiles_of_unlike_tones_are_no_broken_structure_and_a_part_out_of_step_is(self) -> None:
         for seed in (1, 2, 3, 4):
             with self.subTest(seed=seed):
-                self.assertNotIn("bond", named(scales(SIDE, SIDE, seed)))
-        ring = scales(SIDE, SIDE, 1)
+                self.assertNotIn("bond", named(drawn(scales, seed)))
+        ring = drawn(scales, 1)
         moved = np.roll(ring, (13, 18), axis=(0, 1))
         ring[90:190, 100:200] = moved[90:190, 100:200]
         self.assertIn("bond", named(ring))

@@ -41,8 +41,7 @@ _TOLD_APART = 1.5
 """Squared distance, in deviations of one block, from which on a fade would be seen in this tile."""
 _MOST = 1.2
 """More than two grains at once cannot be."""
-_LEAST = 1.04
-_CERTAIN, _BEYOND, _FADED = 4.0, 1.3, 0.4
+_CERTAIN, _BEYOND, _FADED = 4.0, 1.3, 0.55
 """What counts as much: errors, the largest elsewhere, and shares of a tile laid over itself."""
 
 
@@ -201,8 +200,8 @@ def _at_most_faded(
     elsewhere = level[away > 1.1 * share * count]
     error = float(faded[:, x].std(ddof=1)) / math.sqrt(_BLOCKS)
     other = max(float(elsewhere.max()), -float(elsewhere.min()))
-    beyond = min(most / (_CERTAIN * (error + 0.03)), most / (_BEYOND * other + 0.1), most / _FADED)
-    excess = beyond / _LEAST - 1
+    beyond = min(most / (_CERTAIN * (error + 0.05)), most / (_BEYOND * other + 0.15), most / _FADED)
+    excess = beyond - 1
     if most > _MOST or excess <= HINT:
         return []
     height, width = shape[:2]
