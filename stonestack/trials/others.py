@@ -77,43 +77,46 @@ def corrugated(width: int, height: int, rng: Generator) -> Floats:
     return np.asarray(0.5 + 0.2 * wave + 0.05 * noise(width, height, rng, 0.9), np.float32)
 
 
-def _about(width: int, height: int, rng: Generator, count: int) -> Iterator[tuple[Floats, Floats]]:
-    """Yield distances across and down from places anywhere on the ring."""
-    down, across = np.mgrid[:height, :width].astype(np.float32)
+def _about(
+    width: int, height: int, rng: Generator, count: int, reach: int
+) -> Iterator[tuple[tuple[NDArray[np.int64], ...], Floats, Floats]]:
+    """Yield what lies about places anywhere on the ring: where, and how far across and down."""
+    near = np.arange(-reach, reach + 1)
     for _ in range(round(count * width * height / _SQUARE)):
         x, y = rng.uniform(0, width), rng.uniform(0, height)
-        yield (
-            (across - np.float32(x) + width / 2) % width - width / 2,
-            (down - np.float32(y) + height / 2) % height - height / 2,
-        )
+        columns, rows = near + int(x), near + int(y)
+        across, down = np.broadcast_arrays(columns - x, (rows - y)[:, np.newaxis])
+        where = np.ix_(rows % height, columns % width)
+        yield where, across.astype(np.float32), down.astype(np.float32)
 
 
 def chips(width: int, height: int, rng: Generator) -> Floats:
     """A pale ground with chips of stone of any size and tone."""
     values = np.full((height, width), 0.8, np.float32)
-    for x, y in _about(width, height, rng, 170):
-        size, inside = rng.uniform(3, 11), np.ones(values.shape, bool)
+    for where, x, y in _about(width, height, rng, 170, 24):
+        size, inside = rng.uniform(3, 11), np.ones(x.shape, bool)
         for turn in rng.uniform(0, 2 * np.pi, 5):
             inside &= x * np.cos(turn) + y * np.sin(turn) < size * rng.uniform(0.6, 1)
-        values[inside & (np.hypot(x, y) < 2 * size)] = rng.uniform(0.2, 0.6)
+        inside &= np.hypot(x, y) < 2 * size
+        values[where] = np.where(inside, rng.uniform(0.2, 0.6), values[where])
     return values + np.float32(0.015) * noise(width, height, rng, 0.3)
 
 
 def scratched(width: int, height: int, rng: Generator) -> Floats:
     """Light scratches of all directions."""
     values = 0.45 + 0.05 * noise(width, height, rng, 1)
-    for x, y in _about(width, height, rng, 60):
+    for where, x, y in _about(width, height, rng, 60, 54):
         turn, half, depth = rng.uniform(0, np.pi), rng.uniform(10, 50), rng.uniform(0.05, 0.2)
         along, aside = x * np.cos(turn) + y * np.sin(turn), y * np.cos(turn) - x * np.sin(turn)
-        values += depth * np.exp(-np.square(aside)) * (np.abs(along) < half)
+        values[where] += depth * np.exp(-np.square(aside)) * (np.abs(along) < half)
     return np.asarray(values, np.float32)
 
 
 def pitted(width: int, height: int, rng: Generator) -> Floats:
     """Even grey with small dark pits."""
     values = 0.6 + 0.04 * noise(width, height, rng, 1.1) + 0.02 * noise(width, height, rng, 0)
-    for x, y in _about(width, height, rng, 50):
-        values -= 0.25 * np.exp(-np.square(np.hypot(x, y) / rng.uniform(1, 3.5)))
+    for where, x, y in _about(width, height, rng, 50, 12):
+        values[where] -= 0.25 * np.exp(-np.square(np.hypot(x, y) / rng.uniform(1, 3.5)))
     return np.asarray(values, np.float32)
 
 

@@ -1,6 +1,7 @@
 import unittest
 
 import numpy as np
+from numpy.typing import NDArray
 
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture, Space
@@ -8,7 +9,7 @@ from stonestack.core.tile.faults.evidence import Evidence
 from stonestack.core.tile.faults.fades import fade_evidence
 from stonestack.core.tile.faults.joins import join_evidence, joins_of
 from stonestack.core.tile.scores import tile_scores
-from stonestack.trials.others import Other, blotches, chips, noise, scales
+from stonestack.trials.others import OTHERS, Other, blotches, chips, noise, other, scales
 
 SIDE = 288
 FULL = (0.0, 0.0, 2.0, float(SIDE))
@@ -34,6 +35,11 @@ def grey(tones: Floats) -> Floats:
 
 def drawn(matter: Other, seed: int) -> Floats:
     return grey(matter(SIDE, SIDE, np.random.default_rng(seed)))
+
+
+def _but(values: Floats, place: int) -> NDArray[np.bool_]:
+    """Tell all places of a profile from one."""
+    return np.asarray(np.arange(len(values)) != place)
 
 
 def rough(seed: int) -> Floats:
@@ -112,6 +118,17 @@ class FalseJoins(unittest.TestCase):
 
 
 class OtherMatters(unittest.TestCase):
+    def test_each_is_a_ring_and_a_seed_draws_it_again(self) -> None:
+        for name in OTHERS:
+            ring, again = (other(name, 240, 260, np.random.default_rng(6)) for _ in range(2))
+            np.testing.assert_array_equal(ring, again)
+            for axis in (0, 1):
+                # Turned half way round, the steps across the wrap lie among all others.
+                steps = np.abs(np.diff(np.roll(ring, 120, axis), axis=axis)).mean(axis=2)
+                along = steps.mean(axis=1 - axis)
+                with self.subTest(name=name, axis=axis):
+                    self.assertLessEqual(along[119], along.max(initial=0, where=_but(along, 119)))
+
     def test_chips_of_any_size_are_no_spots_and_one_large_spot_is(self) -> None:
         for seed in (1, 2, 3):
             with self.subTest(seed=seed):
