@@ -143,6 +143,8 @@ def _stones(width: int, height: int, rng: Generator, count: int, joint: float) -
         of = np.maximum(np.bincount(nearest, minlength=len(points)), 1)
         mean = [np.bincount(nearest, part, len(points)) / of for part in away.T]
         points = (points + np.stack(mean, axis=1)) % sides
+        # What lies a rounding before nought comes out as a whole side.
+        points[points >= sides] = 0
     found = KDTree(points, boxsize=sides).query(grid, k=2)
     apart, nearest = np.asarray(found[0]), np.asarray(found[1])
     edge = np.clip((apart[:, 1] - apart[:, 0]) / joint, 0, 1).reshape(height, width)
