@@ -138,6 +138,13 @@ class OtherMatters(unittest.TestCase):
         marked = drawn(chips, 2) - np.float32(0.6) * bump.astype(np.float32)
         self.assertIn("spot", named(np.clip(marked, 0, 1)))
 
+    def test_rows_of_a_structure_that_lie_on_the_edge_of_the_tile_are_not_broken(self) -> None:
+        for width, height, seed in ((406, 256, 810401), (234, 414, 810402)):
+            ring = other("knit", width, height, np.random.default_rng((seed, 4242)))
+            for cut in (0, height // 3):
+                with self.subTest(seed=seed, cut=cut):
+                    self.assertNotIn("bond", named(np.roll(ring, cut, axis=0)))
+
     def test_tiles_of_unlike_tones_are_no_broken_structure_and_a_part_out_of_step_is(self) -> None:
         for seed in (1, 2, 3, 4):
             with self.subTest(seed=seed):

@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from stonestack.core import colour
+from stonestack.core.filters import bordered
 from stonestack.core.image import Floats, Picture
 from stonestack.core.resize import resample
 
@@ -202,6 +203,18 @@ def ridges_of(small: Floats) -> Floats:
         )
         total += np.sqrt(np.square(along) + np.square(down) + 2 * np.square(both))
     return _levelled(total)
+
+
+def ridges_of_ring(small: Floats) -> Floats:
+    """Return the ridges and furrows of a ring, as :func:`ridges_of`, over its edges too.
+
+    Parameters
+    ----------
+    small : ndarray, float32, shape (height, width, channels)
+        As the eye weighs it.
+    """
+    pad = max(small.shape[:2]) // 4
+    return np.ascontiguousarray(ridges_of(bordered(small, pad, True))[pad:-pad, pad:-pad])
 
 
 def _autocorrelation(parts: list[Floats]) -> Floats:

@@ -17,7 +17,7 @@ from stonestack.core.image import Floats
 from stonestack.core.quantiles import median
 from stonestack.core.resize import at_most
 from stonestack.core.tile.faults.evidence import Evidence
-from stonestack.core.tile.period import Lattice, ridges_of
+from stonestack.core.tile.period import Lattice, ridges_of_ring
 from stonestack.core.tile.structure import combined
 
 _SIDE = 256
@@ -57,7 +57,7 @@ def bond_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
     shrink = (width / values.shape[1], height / values.shape[0])
     steps = [(x * shrink[0], y * shrink[1]) for x, y in combined(lattice)]
     # Joints are often told by their hue, and bricks have tones of their own.
-    features = (detail, ridges_of(coloured))
+    features = (detail, ridges_of_ring(coloured))
     basis = None
     if lattice.second is not None:
         basis = (np.array([lattice.first, lattice.second]) * shrink).T

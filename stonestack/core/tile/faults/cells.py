@@ -18,7 +18,7 @@ from stonestack.core.image import Floats
 from stonestack.core.quantiles import median
 from stonestack.core.resize import at_most
 from stonestack.core.tile.faults.evidence import Evidence
-from stonestack.core.tile.period import Lattice, ridges_of
+from stonestack.core.tile.period import Lattice, ridges_of_ring
 
 _SIDE = 256
 _BINS = 20
@@ -71,7 +71,7 @@ def cell_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
     spread = _WINDOW * side
     detail = small - _soft(small, max(height, width) / 8)
     # Joints are often told by their hue, and bricks have tones of their own.
-    folded = [_folded(feature, basis) for feature in (detail, ridges_of(coloured))]
+    folded = [_folded(feature, basis) for feature in (detail, ridges_of_ring(coloured))]
     alike = np.maximum(*(_alike(one, spread) for one in folded))
     middle, least = float(median(alike)), max(0.0, float(alike.min()))
     excess = 1 - least / (_LEAST * middle) if middle > _STRUCTURED else 0.0
