@@ -106,9 +106,9 @@ class Bench(CommandCase):
         assert rank is not None
         self.assertGreater(float(rank[1]), 0.6)
         self.assertIn("ghost of three", out)
-        code, out, err = self.run_command("bench", "trust", "--seed", 5, "--others", "--every", 40)
+        code, out, err = self.run_command("bench", "trust", "--seed", 5, "--others", "--every", 20)
         self.assertEqual((code, err), (0, ""))
-        self.assertIn("Seed 5: faults of 1", out)
+        self.assertIn("Seed 5: faults of 24 tiles", out)
 
     def test_what_cannot_be_measured_is_refused(self) -> None:
         with self.assertRaises(SystemExit) as caught:
