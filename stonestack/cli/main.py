@@ -107,10 +107,11 @@ def _parser() -> argparse.ArgumentParser:
         action="append",
         help="for trust, maps, checks and made-of: draws the trial",
     )
-    bench.add_argument(
+    of = bench.add_mutually_exclusive_group()
+    of.add_argument(
         "--matter", type=one_of(_matters), action="append", help="for trust: only this one"
     )
-    bench.add_argument(
+    of.add_argument(
         "--others",
         action="store_true",
         help="for trust: faults of other matters, on which no bound was set",

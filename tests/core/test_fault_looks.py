@@ -117,6 +117,19 @@ class FalseJoins(unittest.TestCase):
         self.assertFalse(joins_of(seen(rough(14))).goes_on(FULL))
 
 
+class Strips(unittest.TestCase):
+    def test_of_any_proportions_a_tile_is_judged(self) -> None:
+        for height, width in ((64, 4096), (4096, 64), (32, 1024), (16, 16), (70, 900), (5, 7)):
+            rough_strip = np.random.default_rng(15).random((height, width, 3), dtype=np.float32)
+            with self.subTest(height=height, width=width):
+                self.assertEqual(sure(fade_evidence(rough_strip)), [])
+                joins = joins_of(rough_strip)
+                self.assertEqual(sure(join_evidence(joins)), [])
+                self.assertFalse(joins.goes_on((0.0, 0.0, 2.0, height / 4)))
+                scores = tile_scores(Picture(rough_strip, Space.LINEAR, wraps=True))
+                self.assertTrue(scores is None or scores.fault < 1)
+
+
 class OtherMatters(unittest.TestCase):
     def test_each_is_a_ring_and_a_seed_draws_it_again(self) -> None:
         for name in OTHERS:

@@ -19,7 +19,7 @@ from stonestack.core.filters import bordered
 from stonestack.core.image import Floats
 from stonestack.core.quantiles import median
 from stonestack.core.resize import at_most
-from stonestack.core.tile.faults.evidence import HINT, Evidence, finer_to_coarser
+from stonestack.core.tile.faults.evidence import HINT, LEAST_SIDE, Evidence, finer_to_coarser
 
 _SIDE = 448
 _BLOCKS = 8
@@ -51,10 +51,12 @@ def fade_evidence(values: Floats) -> list[Evidence]:
     Parameters
     ----------
     values : ndarray, float32, shape (height, width, channels)
-        A ring, as the eye weighs it.
+        A ring, as the eye weighs it; too small a one, or too long a strip, is not looked at.
     """
     small = at_most(values, _SIDE).mean(axis=2, dtype=np.float32)
     height, width = small.shape
+    if min(height, width) < LEAST_SIDE:
+        return []
     laid_over = [
         np.float32(0.5) * (small + np.roll(small, (int(y * height), int(x * width)), (0, 1)))
         for y, x in _SHIFTS

@@ -16,7 +16,7 @@ import numpy as np
 
 from stonestack.core.image import Floats
 from stonestack.core.resize import at_most
-from stonestack.core.tile.faults.evidence import HINT, Evidence, finer_to_coarser, peaks
+from stonestack.core.tile.faults.evidence import HINT, LEAST_SIDE, Evidence, finer_to_coarser, peaks
 
 _SIDE = 448
 _SCALES = 3
@@ -36,7 +36,7 @@ _JOINED = {16: 0.5, 8: 0.65, 4: 0.75}
 _MIDDLING = 0.8
 _BEYOND = {16: 1.3, 8: 1.45, 4: 1.45}
 _BESIDE = 0.15
-"""How far it lies beyond those of the matter; boards that end side by side are joined in parts."""
+"""How far it lies beyond the third largest; boards that end side by side are joined in parts."""
 _THIRD = 2
 """Joins come alone or as the two sides of a part: the third largest belongs to the matter."""
 _APART = 3
@@ -110,11 +110,15 @@ def joins_of(values: Floats) -> JoinsOfTile:
     Parameters
     ----------
     values : ndarray, float32, shape (height, width, channels)
-        As the eye weighs it; only its lightness is looked at.
+        As the eye weighs it; only its lightness is looked at. In too small a one, or too long a
+        strip, nothing is told apart.
     """
     small = at_most(values, _SIDE).mean(axis=2, dtype=np.float32)
-    turned = np.ascontiguousarray(small.T)
-    return JoinsOfTile(_joins(small), _joins(turned), values.shape[1], values.shape[0])
+    height, width = values.shape[:2]
+    if min(small.shape) < LEAST_SIDE:
+        untold = Joins(np.zeros((_PIECES, 1), np.float32), 0.0)
+        return JoinsOfTile(untold, untold, width, height)
+    return JoinsOfTile(_joins(small), _joins(np.ascontiguousarray(small.T)), width, height)
 
 
 def join_evidence(joins: JoinsOfTile) -> list[Evidence]:
@@ -221,7 +225,7 @@ def _measured(left: Floats, right: Floats) -> Floats:
     slope = (left - np.roll(left, 1, 1) + beyond - after) * np.float32(0.5)
     found = []
     for surprise in (step, step - slope):
-        levelled = surprise - np.repeat(by_pieces(surprise), edges[1:] - edges[:-1], axis=0)
+        levelled = surprise - np.repeat(by_pieces(surprise), np.diff(edges), axis=0)
         size = np.abs(levelled) + _FLOOR
         found += [
             2 * np.log(by_pieces(np.sqrt(size))),
