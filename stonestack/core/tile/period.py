@@ -261,6 +261,9 @@ def _by_two_steps(alike: Floats) -> Lattice | None:
             break
         exact = np.stack(_fitted(alike, finer))
     first, second = _shortest(exact[0], exact[1])
+    if math.hypot(*first) < _SMALLEST:
+        # All places of it lie on one line: two steps could not be told.
+        return None
     return Lattice(first, second, min(1.0, most))
 
 

@@ -24,6 +24,7 @@ from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind
 from stonestack.core.tile.faults.fades import fade_evidence
 from stonestack.core.tile.faults.joins import join_evidence, joins_of
 from stonestack.core.tile.faults.lines import line_evidence
+from stonestack.core.tile.faults.planted import planted_spot_evidence
 from stonestack.core.tile.faults.residual import residual
 from stonestack.core.tile.faults.spots import spot_evidence, veil_evidence
 from stonestack.core.tile.period import Lattice
@@ -129,6 +130,7 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
         *light_evidence(values),
         *spot_evidence(values, again),
         *veil_evidence(values),
+        *planted_spot_evidence(values),
     ]
     # A structure hides what is there once only; less it, spots stand out.
     rest = residual(values, lattice)

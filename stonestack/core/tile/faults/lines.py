@@ -17,6 +17,7 @@ import numpy as np
 from stonestack.core.image import Floats
 from stonestack.core.parallel import over_bands, rows_worth
 from stonestack.core.quantiles import median, quantiles
+from stonestack.core.resize import at_most
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind, finer_to_coarser, peaks
 from stonestack.core.tile.faults.residual import residual
 from stonestack.core.tile.period import Lattice
@@ -64,6 +65,8 @@ _FAR_OUT = 4.5
 _STANDS_OUT, _CLEARLY = 6.0, 1.0
 """Of what is steady: how many times its error it is, and how far it lies out, as in _LEAST."""
 _ROUNDING = 1e-4
+_STILL_THERE = 0.7
+"""Share of a line's size that is left where the structure is taken away."""
 _BY_CHANCE = 0.9
 """What half of the columns exceed where pieces are independent, a little more."""
 _BESIDE = 0.04
@@ -97,28 +100,48 @@ def line_evidence(values: Floats, lattice: Lattice | None = None) -> list[Eviden
     scales = finer_to_coarser(values, _SCALES)
     for axis in (1, 0):
         rest = residual(values, lattice, axis)
-        # Joints are steady; what is steady besides shows in the rest.
-        found += _along(scales, axis, rest is None, _RUNS)
+        # Joints are steady too: with them, what is not there again elsewhere is looked at.
+        along = _along_columns(_upright(scales, axis), rest is None, _RUNS)
         if rest is not None:
+            left = _upright(finer_to_coarser(rest, _SCALES), axis)
             # What is left where joints are not quite alike is no fault.
-            scale = values.shape[1] / rest.shape[1]
-            found += [
-                replace(e, excess=e.excess - _UNEVEN).larger(scale)
-                for e in _along(finer_to_coarser(rest, _SCALES), axis, True, _RUNS[:1])
+            besides = [
+                replace(e, excess=e.excess - _UNEVEN) for e in _along_columns(left, True, _RUNS[:1])
             ]
+            whole = finer_to_coarser(at_most(values, max(rest.shape[:2])), _SCALES)
+            besides += _steady_besides(_upright(whole, axis), left)
+            along += [e.larger(values.shape[1] / rest.shape[1]) for e in besides]
+        found += along if axis == 1 else [_turned(e) for e in along]
     return found
 
 
-def _along(
-    scales: list[Floats], axis: int, look_steady: bool, runs: tuple[int, ...]
-) -> list[Evidence]:
-    """Look for lines that run down, or for axis 0 across, in a ring at several scales."""
+def _upright(scales: list[Floats], axis: int) -> list[Floats]:
+    """Return scales so that what runs across, for axis 0, runs down."""
     if axis == 1:
-        return _along_columns(scales, look_steady, runs)
-    turned = [np.ascontiguousarray(scale.transpose(1, 0, 2)) for scale in scales]
+        return scales
+    return [np.ascontiguousarray(scale.transpose(1, 0, 2)) for scale in scales]
+
+
+def _turned(found: Evidence) -> Evidence:
+    left, top, width, height = found.box
+    return replace(found, box=(top, left, height, width))
+
+
+def _steady_besides(whole: list[Floats], left: list[Floats]) -> list[Evidence]:
+    """Look for what is steady in a tile with a structure, and no part of that.
+
+    Parameters
+    ----------
+    whole, left : list of ndarray
+        Scales of the tile, and of what is left of it without its structure.
+    """
+    mean = max(float(whole[0].mean()), 0.05)
+    columns = whole[0].shape[1]
     return [
-        Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size)
-        for e in _along_columns(turned, look_steady, runs)
+        found
+        for scale, rest in zip(whole, left, strict=True)
+        if scale.shape[1] >= _FEW
+        for found in _steady(scale, columns / scale.shape[1], mean, rest)
     ]
 
 
@@ -178,11 +201,12 @@ def _goes_on(blocks: Floats, x: int) -> bool:
     return float(stranger.mean()) >= _MOST_OF_IT
 
 
-def _steady(scale: Floats, pixel: float, mean: float) -> list[Evidence]:
+def _steady(scale: Floats, pixel: float, mean: float, rest: Floats | None = None) -> list[Evidence]:
     """Look for what is small, but much the same in all pieces of a column.
 
     Held against how much the pieces differ, as Student's t ("The Probable Error of a Mean",
-    Biometrika 6, 1908) does; the third largest belongs to the matter.
+    Biometrika 6, 1908) does; the third largest belongs to the matter. What is not there in the
+    rest either, where one is given, belongs to the structure.
     """
     height = len(scale) * pixel
     found: list[Evidence] = []
@@ -196,6 +220,9 @@ def _steady(scale: Floats, pixel: float, mean: float) -> list[Evidence]:
         stands = np.asarray(size / error, np.float32)
         # Of long grain every column is steady.
         stands /= max(1.0, float(median(stands)) / _BY_CHANCE)
+        if rest is not None:
+            there = np.linalg.norm(_pieces(_short_means(rest), kind).mean(axis=0), axis=1)
+            stands *= there >= np.float32(_STILL_THERE) * size
         top = peaks(stands, _APART)
         if len(top) <= _USUAL:
             continue

@@ -79,15 +79,15 @@ def veil_evidence(values: Floats) -> list[Evidence]:
         for sign in (1, -1):
             least = cv2.GaussianBlur(cv2.erode(sign * around, square), (0, 0), radius / 3)
             rest = np.asarray(least[pad:-pad, pad:-pad], np.float32)
-            tops = _tops(rest, 3 * radius, _SEVENTH + 1)
-            if len(tops) <= _SEVENTH:
+            places = tops(rest, 3 * radius, _SEVENTH + 1)
+            if len(places) <= _SEVENTH:
                 continue
-            first, second, seventh = (float(rest[tops[n]]) for n in (0, 1, _SEVENTH))
+            first, second, seventh = (float(rest[places[n]]) for n in (0, 1, _SEVENTH))
             spread = 1.4826 * float(median(np.abs(rest - median(rest))))
             usual = second - seventh + _SPREAD * spread + _ROUNDING
             excess = (first - second) / usual / _ONE_ALONE - 1
             if excess > HINT and first - second > _SEEN:
-                row, column = tops[0]
+                row, column = places[0]
                 culprit = Culprit(
                     x=(column + 0.5) / light.shape[1],
                     y=(row + 0.5) / light.shape[0],
@@ -102,7 +102,7 @@ def veil_evidence(values: Floats) -> list[Evidence]:
     return found
 
 
-def _tops(values: Floats, apart: int, count: int) -> list[tuple[int, int]]:
+def tops(values: Floats, apart: int, count: int) -> list[tuple[int, int]]:
     """Return the places of a ring's largest values, none nearer to another than ``apart``."""
     height, width = values.shape
     around = highest(bordered(values, apart // 2, True), 2 * (apart // 2) + 1)
@@ -122,13 +122,26 @@ def _tops(values: Floats, apart: int, count: int) -> list[tuple[int, int]]:
 
 
 def _contrast(small: Floats, culprit: Culprit) -> float:
-    """Return how far the middle of a spot differs from its surroundings, on the stored scale."""
     height, width = small.shape[:2]
-    rows = (np.arange(height) / height - culprit.y + 0.5) % 1 - 0.5
-    columns = (np.arange(width) / width - culprit.x + 0.5) % 1 - 0.5
-    longest = max(height, width)
-    away = np.hypot(rows[:, np.newaxis] * height / longest, columns * width / longest)
-    radius = max(culprit.first or culprit.radius, 2 / longest)
+    radius = (culprit.first or culprit.radius) * max(height, width)
+    return contrast_of(small, culprit.y * height, culprit.x * width, radius)
+
+
+def contrast_of(small: Floats, row: float, column: float, radius: float) -> float:
+    """Return how far the middle of a spot differs from its surroundings, on the stored scale.
+
+    Parameters
+    ----------
+    small : ndarray, float32, shape (height, width, channels)
+        A ring.
+    row, column, radius : float
+        In its pixels.
+    """
+    height, width = small.shape[:2]
+    rows = (np.arange(height) - row + height / 2) % height - height / 2
+    columns = (np.arange(width) - column + width / 2) % width - width / 2
+    away = np.hypot(rows[:, np.newaxis], columns)
+    radius = max(radius, 2.0)
     inner, outer = away < 0.5 * radius, (away > 1.5 * radius) & (away < 3 * radius)
     if not inner.any() or not outer.any():
         return 0.0
