@@ -148,7 +148,7 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
     for fault in sorted(faults, key=lambda fault: -fault.strength):
         if fault.strength >= _LEAST and not any(_told(fault, k, width, height) for k in kept):
             kept.append(fault)
-    hints = [_strength(e, 1, min(height, width)) for e in evidence if e.excess <= 0]
+    hints = [_strength(e, 1, width, height) for e in evidence if e.excess <= 0]
     worst = max([0.0, *(min(_MOST_HINTED, h) for h in hints), *(k.strength for k in kept)])
     return Judged(worst, kept[:_MOST])
 
@@ -161,7 +161,7 @@ def _fault(found: Evidence, alike: int, width: int, height: int) -> Fault:
         wide,
         high,
     ]
-    strength = _strength(found, alike, min(height, width))
+    strength = _strength(found, alike, width, height)
     return Fault(
         kind=found.kind,
         box=[round(value, 1) for value in box],
@@ -187,7 +187,7 @@ def _times(copy: Evidence, sure: list[Evidence]) -> int:
     return 1 + sum(e.kind == "copy" and _overlap(e.box, copy.box) for e in sure)
 
 
-def _strength(found: Evidence, alike: int, side: float) -> float:
+def _strength(found: Evidence, alike: int, width: int, height: int) -> float:
     """Return how likely an eye is to notice it.
 
     Parameters
@@ -196,20 +196,21 @@ def _strength(found: Evidence, alike: int, side: float) -> float:
         What is judged.
     alike : int
         How many of its kind there are; of a copy, how many times it is there.
-    side : float
-        The shorter side of the tile, in pixels.
+    width, height : int
+        Of the tile, in pixels.
     """
     size = found.size
-    share = min(found.box[2:]) / side
+    wide, high = found.box[2:]
+    share = min(wide, high) / min(width, height)
+    length = min(1.0, max(wide / width, high / height))
     match found.kind:
         case "seam":
             # One that goes all the way is seen as such; an edge of a part may be the matter's own.
-            length = min(1.0, max(found.box[2:]) / side)
             seen = min(3.3, 1.7 + 0.9 * math.log1p(size)) - 1.2 * (1 - length)
         case "tone":
-            seen = _grown(size, 0.09, 2.3)
+            seen = _grown(size, 0.09, 2.3) * (1 + length) / 2
         case "line":
-            seen = _grown(size, 0.04, 1.5)
+            seen = _grown(size, 0.04, 1.5) * (1 + length) / 2
         case "blur":
             seen = min(2.1, 0.5 + 0.9 * size) + 1.5 * min(share, 0.2)
         case "fade":

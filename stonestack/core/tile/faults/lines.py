@@ -62,9 +62,12 @@ _SHORT_ONES = 0.995
 _OF_SHORT_ONES: dict[FaultKind, float] = {"line": 0.9, "tone": 0.7}
 _FAR_OUT = 4.5
 """Spreads of the usual that it lies away from them."""
-_STANDS_OUT, _CLEARLY = 6.0, 1.0
+_STANDS_OUT, _CLEARLY = 6.6, 1.1
 """Of what is steady: how many times its error it is, and how far it lies out, as in _LEAST."""
 _ROUNDING = 1e-4
+_RIDGES_REACH, _BESIDE_A_RIDGE = 3, 0.85
+"""Columns to either side that a ridge makes look like furrows, and how much of its size two of them
+add up to at least."""
 _STILL_THERE = 0.7
 """Share of a line's size that is left where the structure is taken away."""
 _BY_CHANCE = 0.9
@@ -106,7 +109,8 @@ def line_evidence(values: Floats, lattice: Lattice | None = None) -> list[Eviden
             left = _upright(finer_to_coarser(rest, _SCALES), axis)
             # What is left where joints are not quite alike is no fault.
             besides = [
-                replace(e, excess=e.excess - _UNEVEN) for e in _along_columns(left, True, _RUNS[:1])
+                replace(e, excess=e.excess - _UNEVEN)
+                for e in _along_columns(left, False, _RUNS[:1])
             ]
             whole = finer_to_coarser(at_most(values, max(rest.shape[:2])), _SCALES)
             besides += _steady_besides(_upright(whole, axis), left)
@@ -223,15 +227,7 @@ def _steady(scale: Floats, pixel: float, mean: float, rest: Floats | None = None
         if rest is not None:
             there = np.linalg.norm(_pieces(_short_means(rest), kind).mean(axis=0), axis=1)
             stands *= there >= np.float32(_STILL_THERE) * size
-        top = peaks(stands, _APART)
-        if len(top) <= _USUAL:
-            continue
-        third, usual = (math.log(float(stands[top[n]]) + 1e-9) for n in (_THIRD, _USUAL))
-        for x in top[:_THIRD]:
-            clear = (math.log(float(stands[x]) + 1e-9) - third - 0.05) / (third - usual + 0.25)
-            excess = min(float(stands[x]) / _STANDS_OUT, clear / _CLEARLY) - 1
-            if excess <= HINT:
-                continue
+        for x, excess in _most_steady(stands, _sides(means, size) if kind == _LINE else None):
             step = _step_across(scale, x, 0, _BLOCKS)
             ridge = _ridge_at(scale, x, 0, _BLOCKS)
             if (step > _OF_A_RIDGE * ridge) != (kind == _TONE):
@@ -241,6 +237,45 @@ def _steady(scale: Floats, pixel: float, mean: float, rest: Floats | None = None
             shown = step / mean if kind == _TONE else float(size[x]) * math.sqrt(pixel / 3)
             found.append(Evidence(kind, (left, 0.0, wide, height), excess, shown))
     return found
+
+
+def _most_steady(stands: Floats, sides: Floats | None) -> Iterator[tuple[int, float]]:
+    """Yield the steadiest columns and how far they lie beyond the third, for each side apart.
+
+    Parameters
+    ----------
+    stands : ndarray, float32, shape (columns,)
+        How many times its error each is.
+    sides : ndarray, float32, shape (columns,), or None
+        1 for what is lighter than all around, -1 for what is darker, 0 for neither.
+    """
+    apart = [stands] if sides is None else [stands * (sides == side) for side in (1, -1)]
+    for mine in apart:
+        top = peaks(mine, _APART)
+        if len(top) <= _USUAL:
+            continue
+        heights = np.log(np.maximum(mine[top], _BY_CHANCE))
+        third, usual = float(heights[_THIRD]), float(heights[_USUAL])
+        for n in range(_THIRD):
+            clear = (float(heights[n]) - third - 0.05) / (third - usual + 0.25)
+            excess = min(float(mine[top[n]]) / _STANDS_OUT, clear / _CLEARLY) - 1
+            if excess > HINT:
+                yield top[n], excess
+
+
+def _sides(ridges: Floats, size: Floats) -> Floats:
+    """Return on which side of their surroundings columns lie: on none beside what is larger.
+
+    Parameters
+    ----------
+    ridges : ndarray, float32, shape (columns, channels)
+    size : ndarray, float32, shape (columns,)
+    """
+    side = np.sign(_over_channels(ridges)).astype(np.float32)
+    other = np.zeros_like(size)
+    for by in range(-_RIDGES_REACH, _RIDGES_REACH + 1):
+        other = np.maximum(other, np.roll(size, by) * (np.roll(side, by) == -side))
+    return np.asarray(side * (size > other / _BESIDE_A_RIDGE), np.float32)
 
 
 def _ridge_at(scale: Floats, x: int, first: int, run: int) -> float:
@@ -259,7 +294,9 @@ def _step_across(scale: Floats, x: int, first: float, run: int) -> float:
     reach = max(3, round(_BESIDE * width))
     before = scale[np.ix_(rows, np.arange(x - reach - 1, x - 1) % width)]
     after = scale[np.ix_(rows, np.arange(x + 3, x + reach + 3) % width)]
-    return float(np.abs(after.mean(axis=(0, 1)) - before.mean(axis=(0, 1))).mean())
+    # A joint that happens to lie there is not the tone.
+    tones = [median(beside.mean(axis=0), axis=0)[0] for beside in (before, after)]
+    return float(np.abs(tones[1] - tones[0]).mean())
 
 
 def _short_means(scale: Floats) -> Floats:

@@ -26,7 +26,8 @@ _SIDE = 160
 _RADII = (4, 7, 11)
 _LEAST_SIDES = 10
 """Radii in the shorter side below which spots are broad light."""
-_PLANTED = np.float32(0.2)
+_LIGHTER, _DARKER = np.float32(0.2), np.float32(0.35)
+"""What is added for a light spot, and taken away, as a share, for a stain."""
 _APART = 5
 """Radii from one planted spot to the next."""
 _FAR = 3
@@ -44,7 +45,7 @@ _MOST_CHANGED = 6.0
 _OWN_SHARE, _OWN = 0.05, 1e-3
 _THIRD, _SEVENTH = 2, 6
 _SPREAD, _SPREAD_OF_THIRD, _ROUNDING = 0.25, 0.35, 0.05
-_BEYOND_NEXT, _BEYOND_THIRD, _FAR_OUT, _AS_PLANTED = 3.3, 6.6, 5.5, 0.33
+_BEYOND_NEXT, _BEYOND_THIRD, _FAR_OUT, _AS_PLANTED = 3.2, 6.4, 5.3, 0.32
 """What counts as much: steps from the next to the seventh, from the third to it, spreads of all
 places, and shares of a planted spot."""
 _SEEN = 0.03
@@ -73,8 +74,8 @@ def planted_spot_evidence(values: Floats) -> list[Evidence]:
         own = _measured(small, radius, levels)
         usual = _Usual.of(own)
         bumps, at = _bumps(small.shape[:2], radius)
-        for sign in (np.float32(1), np.float32(-1)):
-            laid = np.clip(small + sign * _PLANTED * bumps[..., np.newaxis], 0, 1)
+        bump = bumps[..., np.newaxis]
+        for laid in (np.minimum(small + _LIGHTER * bump, 1), small * (1 - _DARKER * bump)):
             change = _measured(laid, radius, levels, at) - own[at]
             strength, planted = usual.towards(change.reshape(-1, own.shape[2]), own)
             found += _spot_in(strength, planted, small, radius)
@@ -145,8 +146,10 @@ def _spot_in(strength: Floats, planted: float, small: Floats, radius: int) -> li
     excess = (
         min(
             (first - second) / (second - seventh + _SPREAD * spread + _ROUNDING) / _BEYOND_NEXT,
-            (first - third) / (third - seventh + _SPREAD_OF_THIRD * spread) / _BEYOND_THIRD,
-            (first - middle) / max(spread, broad) / _FAR_OUT,
+            (first - third)
+            / (third - seventh + _SPREAD_OF_THIRD * spread + _ROUNDING)
+            / _BEYOND_THIRD,
+            (first - middle) / (max(spread, broad) + _ROUNDING) / _FAR_OUT,
             (first - second) / planted / _AS_PLANTED,
         )
         - 1
