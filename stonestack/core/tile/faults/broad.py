@@ -24,7 +24,7 @@ _FINER = slice(2, 7)
 _AROUND = (1.9, 3.2)
 _ALLOWED = (2.0, 2.0)
 _VISIBLE = 0.007
-_LEAST = 1.75
+_LEAST = 1.9
 _LEAST_DRIFT = 2.1
 
 

@@ -142,7 +142,8 @@ def _steady_besides(whole: list[Floats], left: list[Floats]) -> list[Evidence]:
     mean = max(float(whole[0].mean()), 0.05)
     columns = whole[0].shape[1]
     return [
-        found
+        # Courses are not all of one tone.
+        replace(found, excess=found.excess - (_UNEVEN if found.kind == _TONE else 0))
         for scale, rest in zip(whole, left, strict=True)
         if scale.shape[1] >= _FEW
         for found in _steady(scale, columns / scale.shape[1], mean, rest)
