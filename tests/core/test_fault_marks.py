@@ -72,6 +72,19 @@ class SpotsInRoughMatter(unittest.TestCase):
             sure(planted_spot_evidence(np.ascontiguousarray(marked.transpose(1, 0, 2))), "spot")
         )
 
+    def test_two_alike_are_both_found(self) -> None:
+        sound = ring("sand", 9)
+        marked = spotted(spotted(sound, 60, 60, 8, 0.3), 220, 200, 8, 0.28)
+        found = sure(planted_spot_evidence(marked), "spot")
+        self.assertEqual(sure(planted_spot_evidence(sound), "spot"), [])
+        for x, y in ((60, 60), (220, 200)):
+            self.assertTrue(
+                any(
+                    left <= x <= left + wide and top <= y <= top + high
+                    for left, top, wide, high in (spot.box for spot in found)
+                )
+            )
+
     def test_of_what_is_even_small_or_all_alike_nothing_is_said(self) -> None:
         dots = np.zeros((160, 160, 3), np.float32) + 0.3
         for y in range(10, 160, 20):

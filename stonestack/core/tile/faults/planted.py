@@ -43,7 +43,9 @@ _FARTHEST = np.float32(3.0)
 """Spreads beyond which a place says no more about how measures vary: a spot is not the usual."""
 _MOST_CHANGED = 6.0
 _OWN_SHARE, _OWN = 0.05, 1e-3
-_THIRD, _SEVENTH = 2, 6
+_SEVENTH = 6
+_ALIKE, _RARER = 3, 0.5
+"""Spots that may stand out together, and by how much more for each beside the first."""
 _SPREAD, _SPREAD_OF_THIRD, _ROUNDING = 0.25, 0.35, 0.05
 _BEYOND_NEXT, _BEYOND_THIRD, _FAR_OUT, _AS_PLANTED = 3.2, 6.4, 5.3, 0.32
 """What counts as much: steps from the next to the seventh, from the third to it, spreads of all
@@ -78,7 +80,7 @@ def planted_spot_evidence(values: Floats) -> list[Evidence]:
         for laid in (np.minimum(small + _LIGHTER * bump, 1), small * (1 - _DARKER * bump)):
             change = _measured(laid, radius, levels, at) - own[at]
             strength, planted = usual.towards(change.reshape(-1, own.shape[2]), own)
-            found += _spot_in(strength, planted, small, radius)
+            found += _spots_in(strength, planted, small, radius)
     return [spot.larger(scale) for spot in found]
 
 
@@ -133,34 +135,41 @@ class _Usual:
         return np.asarray((measures - self.middle) @ each, np.float32), float(weights @ usual)
 
 
-def _spot_in(strength: Floats, planted: float, small: Floats, radius: int) -> list[Evidence]:
-    """Return the strongest place, if it stands out clearly from all others."""
-    places = tops(strength, _FAR * radius, _SEVENTH + 1)
-    if len(places) <= _SEVENTH or planted <= 0:
+def _spots_in(strength: Floats, planted: float, small: Floats, radius: int) -> list[Evidence]:
+    """Return the strongest places, up to three, if they stand out clearly from all others."""
+    places = tops(strength, _FAR * radius, _ALIKE + _SEVENTH)
+    if planted <= 0:
         return []
-    first, second = (float(strength[places[n]]) for n in (0, 1))
-    third, seventh = (float(strength[places[n]]) for n in (_THIRD, _SEVENTH))
+    heights = [float(strength[place]) for place in places]
     middle = float(median(strength))
     spread = 1.4826 * float(median(np.abs(strength - middle)))
     broad = (float(quantiles(strength, (0.9,))[0]) - middle) / 1.28
-    excess = (
-        min(
-            (first - second) / (second - seventh + _SPREAD * spread + _ROUNDING) / _BEYOND_NEXT,
-            (first - third)
-            / (third - seventh + _SPREAD_OF_THIRD * spread + _ROUNDING)
-            / _BEYOND_THIRD,
-            (first - middle) / (max(spread, broad) + _ROUNDING) / _FAR_OUT,
-            (first - second) / planted / _AS_PLANTED,
+    found: list[Evidence] = []
+    for alike in range(1, len(heights) - _SEVENTH + 1):
+        least, second, third = heights[alike - 1 : alike + 2]
+        seventh = heights[alike - 1 + _SEVENTH]
+        excess = (
+            min(
+                (least - second) / (second - seventh + _SPREAD * spread + _ROUNDING) / _BEYOND_NEXT,
+                (least - third)
+                / (third - seventh + _SPREAD_OF_THIRD * spread + _ROUNDING)
+                / _BEYOND_THIRD,
+                (least - middle) / (max(spread, broad) + _ROUNDING) / _FAR_OUT,
+                (least - second) / planted / _AS_PLANTED,
+            )
+            / (1 + _RARER * (alike - 1))
+            - 1
         )
-        - 1
-    )
-    row, column = places[0]
-    seen = contrast_of(small, row, column, radius)
-    if excess <= HINT or seen < _SEEN:
-        return []
+        if excess > max([HINT, *(spot.excess for spot in found)]):
+            found = [_spot_at(small, place, radius, excess) for place in places[:alike]]
+    return [spot for spot in found if spot.size >= _SEEN]
+
+
+def _spot_at(small: Floats, place: tuple[int, int], radius: int, excess: float) -> Evidence:
+    row, column = place
     reach = 1.5 * radius
     box = (column + 0.5 - reach, row + 0.5 - reach, 2 * reach, 2 * reach)
-    return [Evidence("spot", box, excess, seen)]
+    return Evidence("spot", box, excess, contrast_of(small, row, column, radius))
 
 
 def _bumps(shape: tuple[int, ...], radius: int) -> tuple[Floats, Places]:
