@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from stonestack.core.image import Floats
 from stonestack.core.parallel import over_bands, rows_worth
@@ -65,10 +66,10 @@ _FAR_OUT = 4.5
 _STANDS_OUT, _CLEARLY = 6.6, 1.1
 """Of what is steady: how many times its error it is, and how far it lies out, as in _LEAST."""
 _ROUNDING = 1e-4
-_RIDGES_REACH, _BESIDE_A_RIDGE = 3, 0.85
-"""Columns to either side that a ridge makes look like furrows, and how much of its size two of them
-add up to at least."""
-_STILL_THERE = 0.7
+_RIDGES_REACH, _BESIDE_A_RIDGE, _BY_ITSELF = 3, 0.75, 0.85
+"""Columns to either side that a ridge makes look like furrows; half as large as it is, or as large
+between two of them and at the sides of a wide one."""
+_STILL_THERE = 0.9
 """Share of a line's size that is left where the structure is taken away."""
 _BY_CHANCE = 0.9
 """What half of the columns exceed where pieces are independent, a little more."""
@@ -228,7 +229,7 @@ def _steady(scale: Floats, pixel: float, mean: float, rest: Floats | None = None
         if rest is not None:
             there = np.linalg.norm(_pieces(_short_means(rest), kind).mean(axis=0), axis=1)
             stands *= there >= np.float32(_STILL_THERE) * size
-        for x, excess in _most_steady(stands, _sides(means, size) if kind == _LINE else None):
+        for x, excess in _most_steady(stands, _Sides.told(means, size) if kind == _LINE else None):
             step = _step_across(scale, x, 0, _BLOCKS)
             ridge = _ridge_at(scale, x, 0, _BLOCKS)
             if (step > _OF_A_RIDGE * ridge) != (kind == _TONE):
@@ -240,17 +241,17 @@ def _steady(scale: Floats, pixel: float, mean: float, rest: Floats | None = None
     return found
 
 
-def _most_steady(stands: Floats, sides: Floats | None) -> Iterator[tuple[int, float]]:
+def _most_steady(stands: Floats, sides: _Sides | None) -> Iterator[tuple[int, float]]:
     """Yield the steadiest columns and how far they lie beyond the third, for each side apart.
 
     Parameters
     ----------
     stands : ndarray, float32, shape (columns,)
         How many times its error each is.
-    sides : ndarray, float32, shape (columns,), or None
-        1 for what is lighter than all around, -1 for what is darker, 0 for neither.
+    sides : _Sides or None
+        Where lighter lines and darker ones are not held against one another.
     """
-    apart = [stands] if sides is None else [stands * (sides == side) for side in (1, -1)]
+    apart = [stands] if sides is None else [stands * (sides.of == side) for side in (1, -1)]
     for mine in apart:
         top = peaks(mine, _APART)
         if len(top) <= _USUAL:
@@ -260,23 +261,34 @@ def _most_steady(stands: Floats, sides: Floats | None) -> Iterator[tuple[int, fl
         for n in range(_THIRD):
             clear = (float(heights[n]) - third - 0.05) / (third - usual + 0.25)
             excess = min(float(mine[top[n]]) / _STANDS_OUT, clear / _CLEARLY) - 1
-            if excess > HINT:
+            if excess > HINT and (sides is None or sides.surely[top[n]]):
                 yield top[n], excess
 
 
-def _sides(ridges: Floats, size: Floats) -> Floats:
-    """Return on which side of their surroundings columns lie: on none beside what is larger.
+@dataclass(frozen=True)
+class _Sides:
+    """On which side of their surroundings columns lie.
 
     Parameters
     ----------
-    ridges : ndarray, float32, shape (columns, channels)
-    size : ndarray, float32, shape (columns,)
+    of : ndarray, float32, shape (columns,)
+        1 for what is lighter, -1 for what is darker, 0 for what only looks so beside a larger one.
+    surely : ndarray, bool, shape (columns,)
+        Whether it is larger than all of the other side about it.
     """
-    side = np.sign(_over_channels(ridges)).astype(np.float32)
-    other = np.zeros_like(size)
-    for by in range(-_RIDGES_REACH, _RIDGES_REACH + 1):
-        other = np.maximum(other, np.roll(size, by) * (np.roll(side, by) == -side))
-    return np.asarray(side * (size > other / _BESIDE_A_RIDGE), np.float32)
+
+    of: Floats
+    surely: NDArray[np.bool_]
+
+    @staticmethod
+    def told(ridges: Floats, size: Floats) -> _Sides:
+        """Tell them from ridges, shape (columns, channels), and how large those are."""
+        side = np.sign(_over_channels(ridges)).astype(np.float32)
+        other = np.zeros_like(size)
+        for by in range(-_RIDGES_REACH, _RIDGES_REACH + 1):
+            other = np.maximum(other, np.roll(size, by) * (np.roll(side, by) == -side))
+        counts = size > _BESIDE_A_RIDGE * other
+        return _Sides(np.asarray(side * counts, np.float32), size * _BY_ITSELF > other)
 
 
 def _ridge_at(scale: Floats, x: int, first: int, run: int) -> float:
