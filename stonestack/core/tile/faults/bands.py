@@ -49,11 +49,8 @@ def band_evidence(values: Floats) -> list[Evidence]:
     # A darker board has less contrast in the same measure, and is no fault.
     light = np.log(np.maximum(values.mean(axis=2, keepdims=True, dtype=np.float32), _DARK))
     across = _along_columns(light)
-    down = [
-        Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size)
-        for e in _along_columns(np.ascontiguousarray(light.transpose(1, 0, 2)))
-    ]
-    return across + down
+    down = _along_columns(np.ascontiguousarray(light.transpose(1, 0, 2)))
+    return [*across, *(found.turned() for found in down)]
 
 
 def _along_columns(light: Floats) -> list[Evidence]:

@@ -65,9 +65,7 @@ def bond_evidence(values: Floats, lattice: Lattice | None) -> list[Evidence]:
     turned = tuple(np.ascontiguousarray(feature.T) for feature in features)
     aside = None if basis is None else basis[::-1]
     down = _broken(turned, [(y, x) for x, y in steps], aside, values.shape[0], values.shape[1])
-    return across + [
-        Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size) for e in down
-    ]
+    return [*across, *(found.turned() for found in down)]
 
 
 def _broken(

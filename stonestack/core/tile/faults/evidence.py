@@ -45,6 +45,11 @@ class Evidence:
         left, top, width, height = (side * scale for side in self.box)
         return replace(self, box=(left, top, width, height))
 
+    def turned(self) -> Evidence:
+        """Return it as it lies on the tile whose rows are this one's columns."""
+        left, top, width, height = self.box
+        return replace(self, box=(top, left, height, width))
+
 
 def finer_to_coarser(values: Floats, count: int) -> list[Floats]:
     """Return a ring at up to ``count`` scales, each about half as fine as the one before."""

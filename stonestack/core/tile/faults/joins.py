@@ -123,10 +123,9 @@ def joins_of(values: Floats) -> JoinsOfTile:
 
 def join_evidence(joins: JoinsOfTile) -> list[Evidence]:
     """Look for false joins along both axes."""
-    down = _false(joins.rows, joins.height, joins.width)
-    return _false(joins.columns, joins.width, joins.height) + [
-        Evidence(e.kind, (e.box[1], e.box[0], e.box[3], e.box[2]), e.excess, e.size) for e in down
-    ]
+    across = _false(joins.rows, joins.height, joins.width)
+    down = _false(joins.columns, joins.width, joins.height)
+    return [*down, *(found.turned() for found in across)]
 
 
 def _false(joins: Joins, width: int, height: int) -> list[Evidence]:

@@ -67,8 +67,9 @@ _STANDS_OUT, _CLEARLY = 6.6, 1.1
 """Of what is steady: how many times its error it is, and how far it lies out, as in _LEAST."""
 _ROUNDING = 1e-4
 _RIDGES_REACH, _BESIDE_A_RIDGE, _BY_ITSELF = 3, 0.75, 0.85
-"""Columns to either side that a ridge makes look like furrows; half as large as it is, or as large
-between two of them and at the sides of a wide one."""
+"""Columns within which a ridge makes others look like furrows. Beside a thin one they look up to
+0.6 times as large as it is, and do not count; between two, or at the sides of a wide one, they look
+as large: they count, but are no lines by themselves."""
 _STILL_THERE = 0.9
 """Share of a line's size that is left where the structure is taken away."""
 _BY_CHANCE = 0.9
@@ -113,10 +114,12 @@ def line_evidence(values: Floats, lattice: Lattice | None = None) -> list[Eviden
                 replace(e, excess=e.excess - _UNEVEN)
                 for e in _along_columns(left, False, _RUNS[:1])
             ]
-            whole = finer_to_coarser(at_most(values, max(rest.shape[:2])), _SCALES)
+            whole = scales
+            if rest.shape != values.shape:
+                whole = finer_to_coarser(at_most(values, max(rest.shape[:2])), _SCALES)
             besides += _steady_besides(_upright(whole, axis), left)
             along += [e.larger(values.shape[1] / rest.shape[1]) for e in besides]
-        found += along if axis == 1 else [_turned(e) for e in along]
+        found += along if axis == 1 else [e.turned() for e in along]
     return found
 
 
@@ -125,11 +128,6 @@ def _upright(scales: list[Floats], axis: int) -> list[Floats]:
     if axis == 1:
         return scales
     return [np.ascontiguousarray(scale.transpose(1, 0, 2)) for scale in scales]
-
-
-def _turned(found: Evidence) -> Evidence:
-    left, top, width, height = found.box
-    return replace(found, box=(top, left, height, width))
 
 
 def _steady_besides(whole: list[Floats], left: list[Floats]) -> list[Evidence]:
