@@ -19,12 +19,13 @@ def bench_trust(seeds: Sequence[int], matters: Sequence[str] = (), every: int = 
         Faults of these alone; without any, all trials of those on which bounds were set.
     """
     for seed in seeds:
-        started = time.perf_counter()
-        told = faults.outcomes(seed, matters, every)
-        print(f"Seed {seed}: faults of {len(told)} tiles")
-        for line in faults.table(told):
-            print(line)
-        print(f"Drawn and scored in {time.perf_counter() - started:.0f} s\n", flush=True)
+        for larger in (False, True):
+            started = time.perf_counter()
+            told = faults.outcomes(seed, matters, every, larger)
+            print(f"Seed {seed}: faults of {len(told)} {'larger ' if larger else ''}tiles")
+            for line in faults.table(told):
+                print(line)
+            print(f"Drawn and scored in {time.perf_counter() - started:.0f} s\n", flush=True)
         if matters:
             continue
         laid = walls.outcomes(seed)

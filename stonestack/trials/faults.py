@@ -24,6 +24,9 @@ NOTICED = 1.0
 _LEAST_SIDE, _MOST_SIDE = 230, 420
 _BY_SEED = 4
 """Sound tiles of each matter, beside that among the defects."""
+_LARGER_SIDES = (512, 600, 768, 900, 1024)
+_LARGER_SOUND, _LARGER_DEFECTS = 4, 8
+"""Larger tiles of each matter: sound ones, and defects drawn from all."""
 _NEAR = 0.03
 _WHOLE = ("light", "ghost")
 
@@ -52,7 +55,9 @@ class _Tile:
     seed: int
 
 
-def outcomes(seed: int, matters: Sequence[str] = (), every: int = 1) -> list[Outcome]:
+def outcomes(
+    seed: int, matters: Sequence[str] = (), every: int = 1, larger: bool = False
+) -> list[Outcome]:
     """Lay every defect into every matter and score it, and some sound tiles of each.
 
     Parameters
@@ -63,9 +68,12 @@ def outcomes(seed: int, matters: Sequence[str] = (), every: int = 1) -> list[Out
         Only these; if there is none, all of those on which bounds were set.
     every : int
         Only one of so many.
+    larger : bool
+        Larger tiles instead, with some of the defects.
     """
     asked = matters or list(MATTERS)
-    drawn = [*_tiles(seed, list(MATTERS)), *_tiles(seed, list(OTHERS))]
+    draw = _larger_tiles if larger else _tiles
+    drawn = [*draw(seed, list(MATTERS)), *draw(seed, list(OTHERS))]
     tiles = [tile for tile in drawn if tile.matter in asked]
     with processes(__name__) as pool:
         return list(pool.map(_told, tiles[::every], chunksize=8))
@@ -77,12 +85,28 @@ def _tiles(seed: int, matters: Sequence[str]) -> Iterator[_Tile]:
     for matter in matters:
         for defect in (*[0] * _BY_SEED, *range(len(GRADED))):
             number += 1
-            graded = GRADED[defect]
-            if graded.only is not None and matter not in graded.only:
+            if not _means_something(defect, matter):
                 continue
             # Even, as a tile is; noise of two pixels wraps on such sides only.
             width, height = (2 * int(v) for v in rng.integers(_LEAST_SIDE // 2, _MOST_SIDE // 2, 2))
             yield _Tile(matter, defect, width, height, seed * 10_000 + number)
+
+
+def _larger_tiles(seed: int, matters: Sequence[str]) -> Iterator[_Tile]:
+    rng = np.random.default_rng((seed, 3))
+    number = 0
+    for matter in matters:
+        meant = [n for n in range(1, len(GRADED)) if _means_something(n, matter)]
+        some = rng.choice(meant, _LARGER_DEFECTS, replace=False)
+        for defect in (*[0] * _LARGER_SOUND, *some):
+            number += 1
+            width, height = (int(v) for v in rng.choice(_LARGER_SIDES, 2))
+            yield _Tile(matter, int(defect), width, height, seed * 10_000 + 5_000 + number)
+
+
+def _means_something(defect: int, matter: str) -> bool:
+    only = GRADED[defect].only
+    return only is None or matter in only
 
 
 def _told(tile: _Tile) -> Outcome:

@@ -206,7 +206,8 @@ def planks(canvas: Canvas) -> Floats:
     """Boards of uneven width that run down, with butt joints here and there."""
     rng = np.random.default_rng((canvas.seed, 92))
     count = int(rng.integers(5, 10))
-    edges = np.sort((np.arange(count) + rng.uniform(-0.25, 0.25, count)) / count)
+    # Of a ring: a board that begins before its start ends it.
+    edges = np.sort((np.arange(count) + rng.uniform(-0.25, 0.25, count)) / count % 1)
     x = np.broadcast_to(canvas.x / canvas.width, (canvas.height, canvas.width))
     board = np.searchsorted(edges, x) % count
     away = np.min([np.abs((x - e + 0.5) % 1 - 0.5) for e in edges], axis=0) * np.float32(

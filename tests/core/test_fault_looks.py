@@ -9,6 +9,9 @@ from stonestack.core.tile.faults.evidence import Evidence
 from stonestack.core.tile.faults.fades import fade_evidence
 from stonestack.core.tile.faults.joins import join_evidence, joins_of
 from stonestack.core.tile.scores import tile_scores
+from stonestack.demo.paint import Canvas
+from stonestack.trials.defects import stock
+from stonestack.trials.matters import planks as board_matter
 from stonestack.trials.others import OTHERS, Other, blotches, chips, noise, other, scales
 
 SIDE = 288
@@ -115,6 +118,38 @@ class FalseJoins(unittest.TestCase):
 
     def test_of_a_whole_side_it_is_never_said_that_it_goes_on(self) -> None:
         self.assertFalse(joins_of(seen(rough(14))).goes_on(FULL))
+
+    def test_what_is_joined_in_some_pieces_only_goes_on_as_a_whole(self) -> None:
+        ring, other = (stock("wood", SIDE, SIDE, seed).ring for seed in (15, 16))
+        parted = ring.copy()
+        parted[:, 130:] = other[:, 130:]
+        self.assertFalse(joins_of(seen(parted)).goes_on((129.0, 0.0, 2.0, float(SIDE))))
+        parted[:180] = ring[:180]
+        self.assertTrue(joins_of(seen(parted)).goes_on((129.0, 0.0, 2.0, float(SIDE))))
+
+    def test_boards_of_the_trial_end_where_their_joints_are(self) -> None:
+        for seed in (2, 3, 4, 23):
+            boards = board_matter(Canvas(480, 360, seed, True))
+            over_the_wrap = joins_of(seen(grey(boards.mean(axis=2)))).columns.pieces[:, -1]
+            self.assertLess(float(over_the_wrap.mean()), 0.35)
+
+
+class LargerTiles(unittest.TestCase):
+    def test_a_bound_so_many_times_as_large_takes_what_lies_out_less_far(self) -> None:
+        found = Evidence("tone", FULL, 0.5, 0.2)
+        self.assertAlmostEqual(found.against(1.0).excess, 0.5)
+        self.assertAlmostEqual(found.against(1.5).excess, 0.0)
+        self.assertAlmostEqual(found.against(2.0).excess, -0.25)
+
+    def test_ends_of_boards_on_one_row_are_no_seam(self) -> None:
+        boards = stock("planks", 1024, 1024, 511_004).ring
+        self.assertEqual(named(np.clip(boards, 0, 1).astype(np.float32)), [])
+
+    def test_sound_matter_of_a_larger_side_has_no_step_and_a_planted_one_is_found(self) -> None:
+        bark = stock("bark", 900, 860, 511_003).ring
+        self.assertEqual(named(np.clip(bark, 0, 1).astype(np.float32)), [])
+        bark[:, 300:640] *= 1.25
+        self.assertIn("tone", named(np.clip(bark, 0, 1).astype(np.float32)))
 
 
 class Strips(unittest.TestCase):

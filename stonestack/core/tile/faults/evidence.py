@@ -45,6 +45,10 @@ class Evidence:
         left, top, width, height = (side * scale for side in self.box)
         return replace(self, box=(left, top, width, height))
 
+    def against(self, bound: float) -> Evidence:
+        """Return it held against a bound so many times as large."""
+        return replace(self, excess=(1 + self.excess) / bound - 1)
+
     def turned(self) -> Evidence:
         """Return it as it lies on the tile whose rows are this one's columns."""
         left, top, width, height = self.box

@@ -40,9 +40,13 @@ _BESIDE = 0.15
 _THIRD = 2
 """Joins come alone or as the two sides of a part: the third largest belongs to the matter."""
 _APART = 3
-_SURELY, _GOES_ON, _NEAR = 100.0, 0.45, 2
-"""Squared distance from which on what looks no more than so much like a false join goes on; the
-place of a seam is right within some columns."""
+_SURELY = {100.0: 0.45, 400.0: 0.54}
+"""Squared distances from which on what looks no more than so much like a false join goes on."""
+_AS_USUAL, _UNLIKE = 0.15, 0.3
+"""A seam that goes all the way is not there at all in a quarter of its pieces, and so much more in
+another: two boards that end side by side."""
+_NEAR = 2
+"""Columns within which the place of a seam is right."""
 _FULL = 2.0
 """Size of a join that is one all along, as steps that surprise are measured."""
 
@@ -81,7 +85,7 @@ class JoinsOfTile:
     height: int
 
     def goes_on(self, box: tuple[float, float, float, float]) -> bool:
-        """Tell whether the tile clearly goes on over what is taken for a seam of a part of it.
+        """Tell whether the tile clearly goes on over what is taken for a seam.
 
         Parameters
         ----------
@@ -96,12 +100,17 @@ class JoinsOfTile:
             side = self.width
         count = joins.pieces.shape[1]
         run = max(1, round(long / side * _PIECES))
-        if run >= _PIECES or run * joins.apart < _SURELY:
-            return False
+        usual = max((most for far, most in _SURELY.items() if run * joins.apart >= far), default=0)
         pieces = np.arange(run) + round(first * _PIECES)
         near = int(at * count) + np.arange(-_NEAR, _NEAR + 1)
         seam = joins.pieces[np.ix_(pieces % _PIECES, near % count)]
-        return float(seam.mean(axis=0).max()) < _GOES_ON
+        means = seam.mean(axis=0)
+        if run < _PIECES:
+            return float(means.max()) < usual
+        sorted_ = np.sort(seam[:, means.argmax()])
+        quarter = run // 4
+        in_parts = sorted_[quarter] < _AS_USUAL and sorted_[-quarter] - sorted_[quarter] > _UNLIKE
+        return bool(in_parts and run * joins.apart >= max(_SURELY))
 
 
 def joins_of(values: Floats) -> JoinsOfTile:

@@ -57,6 +57,9 @@ _SEEN = (
     (math.inf, "unusable"),
 )
 _LINES = ("seam", "tone", "line")
+_SIDE, _FARTHER_OUT = 400.0, 0.3
+"""The side of the tiles on which bounds were set; in larger ones there is more of which the largest
+is taken: bounds grow by that share with each doubling."""
 _SAME_PLACE = 0.02
 
 
@@ -119,18 +122,22 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
     """
     lines = line_evidence(values, lattice)
     joins = joins_of(values)
-    evidence = [
+    of_many = [
         *(e for e in lines if e.kind != "seam" or not joins.goes_on(e.box)),
+        *cell_evidence(values, lattice),
+        *light_evidence(values),
+        *veil_evidence(values),
+        *planted_spot_evidence(values),
+    ]
+    bound = _bound(values)
+    evidence = [
+        *(e.against(bound) for e in of_many),
         *join_evidence(joins),
         *band_evidence(values),
         *fade_evidence(values),
         *echo_evidence(values, lattice),
         *bond_evidence(values, lattice),
-        *cell_evidence(values, lattice),
-        *light_evidence(values),
         *spot_evidence(values, again),
-        *veil_evidence(values),
-        *planted_spot_evidence(values),
     ]
     # A structure hides what is there once only; less it, spots stand out.
     rest = residual(values, lattice)
@@ -151,6 +158,12 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
     hints = [_strength(e, 1, width, height) for e in evidence if e.excess <= 0]
     worst = max([0.0, *(min(_MOST_HINTED, h) for h in hints), *(k.strength for k in kept)])
     return Judged(worst, kept[:_MOST])
+
+
+def _bound(values: Floats) -> float:
+    """Return how many times as far the strangest place of a ring may lie out, for its size."""
+    side = math.sqrt(values.shape[0] * values.shape[1])
+    return 1 + _FARTHER_OUT * max(0.0, math.log2(side / _SIDE))
 
 
 def _fault(found: Evidence, alike: int, width: int, height: int) -> Fault:
