@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from stonestack.trials import faults, labelled, lights, likes, straightening, walls
+from stonestack.trials import faults, labelled, lights, likes, slants, straightening, walls
 
 
 def bench_trust(seeds: Sequence[int], matters: Sequence[str] = (), every: int = 1) -> None:
@@ -37,6 +37,9 @@ def bench_trust(seeds: Sequence[int], matters: Sequence[str] = (), every: int = 
             print(line)
         print(f"Seed {seed}: proportions of rectangles seen at a slant")
         for line in straightening.table(straightening.outcomes(seed)):
+            print(line)
+        print(f"Seed {seed}: planes seen at a slant, straightened by their lines")
+        for line in slants.table(slants.outcomes(seed)):
             print(line)
         print(f"Seed {seed}: files of known role and use")
         for line in labelled.table(labelled.outcomes(seed)):

@@ -226,6 +226,11 @@ def _add_tiling(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -
     tile.add_argument("--size", metavar="WxH", help="texels, for example 1024x1024")
     tile.add_argument("--seed", type=int, help="another number, another tile, where chance draws")
     tile.add_argument("--role", type=one_of(roles), default="colour")
+    tile.add_argument(
+        "--straighten",
+        action="store_true",
+        help="of a picture seen at a slant, whose lines run together, take what lies along them",
+    )
     tile.set_defaults(run=_tile)
 
     seam = commands.add_parser("seam", help="measure how well a picture tiles")
@@ -238,16 +243,19 @@ def _add_tiling(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -
 def _tile(options: argparse.Namespace) -> int:
     from stonestack.core.converting import check_output, parse_size
     from stonestack.core.roles import Role
-    from stonestack.core.tiling import choose_method, tile_file
+    from stonestack.core.tiling import choose_method, frame_on_lines, tile_file
     from stonestack.store.files import write_atomically
 
     if options.input.resolve() == options.output.resolve():
         print("The output is the input; originals are never changed.", file=sys.stderr)
         return 2
-    given, method = options.input.read_bytes(), options.method
+    given, method, frame = options.input.read_bytes(), options.method, None
+    if options.straighten:
+        frame = frame_on_lines(given, Role(options.role))
+        print("Straightened by its lines." if frame else "No lines run together: left as it is.")
     if method is None:
         check_output(options.output.name)
-        method, choice = choose_method(given, Role(options.role), options.axes)
+        method, choice = choose_method(given, Role(options.role), options.axes, frame)
         print(f"{method}: {choice.reason}")
         if choice.advice:
             print(choice.advice)
@@ -259,6 +267,7 @@ def _tile(options: argparse.Namespace) -> int:
         size=parse_size(options.size) if options.size else None,
         seed=options.seed,
         role=Role(options.role),
+        frame=frame,
     )
     write_atomically(options.output, made.data)
     if made.kept:

@@ -5,14 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from stonestack.core import codecs
+from stonestack.core import codecs, colour
 from stonestack.core.converting import Container, Conversion, check_output
+from stonestack.core.frame import Frame, frame_of, framed
 from stonestack.core.graph import Key
 from stonestack.core.ops.operation import Solved
 from stonestack.core.ops.pictures import Limit
 from stonestack.core.ops.stages import GEOMETRY
 from stonestack.core.resize import THINNEST
 from stonestack.core.roles import ROLES, Role
+from stonestack.core.slant import corners_seen
 from stonestack.core.stepkind import SOLVED_AT
 from stonestack.core.steps import STEPS
 from stonestack.core.tile.choosing import TRIED_AT, Choice, choose
@@ -29,12 +31,27 @@ METHODS: dict[str, str] = {
 """What each way of tiling is called on the command line."""
 
 
-def choose_method(data: bytes, role: Role = Role.COLOUR, axes: Axes = "both") -> tuple[str, Choice]:
+def frame_on_lines(data: bytes, role: Role = Role.COLOUR) -> Frame | None:
+    """Return the frame whose corners lie on a file's lines; None where they run side by side.
+
+    Raises
+    ------
+    BadFile
+        If the file cannot be read.
+    """
+    picture = codecs.read_picture(data, ROLES[role].space, TRIED_AT)
+    corners = corners_seen(colour.seen(picture))
+    return None if corners is None else frame_of(corners)
+
+
+def choose_method(
+    data: bytes, role: Role = Role.COLOUR, axes: Axes = "both", frame: Frame | None = None
+) -> tuple[str, Choice]:
     """Return which way of tiling suits a file's picture best, and what was found.
 
     Parameters
     ----------
-    data, role, axes
+    data, role, axes, frame
         As for :func:`tile_file`.
 
     Raises
@@ -47,6 +64,8 @@ def choose_method(data: bytes, role: Role = Role.COLOUR, axes: Axes = "both") ->
     picture = codecs.read_picture(data, ROLES[role].space, TRIED_AT)
     if min(picture.width, picture.height) < THINNEST:
         picture = codecs.read_picture(data, ROLES[role].space)
+    if frame is not None:
+        picture = framed(picture, frame)
     choice = choose(picture, axes)
     kinds = {kind: method for method, kind in METHODS.items()}
     return kinds[choice.tried[0].kind], choice
@@ -61,6 +80,7 @@ def tile_file(
     size: tuple[int, int] | None = None,
     seed: int | None = None,
     role: Role = Role.COLOUR,
+    frame: Frame | None = None,
 ) -> Tiled:
     """Return the content of a file that holds a tile made from another's picture.
 
@@ -77,6 +97,8 @@ def tile_file(
         and resample it.
     seed : int, optional
         For the ways that draw by chance.
+    frame : Frame, optional
+        What of the picture is used, straightened; left out, all of it.
 
     Raises
     ------
@@ -86,6 +108,7 @@ def tile_file(
         If the method does not suit it, or the output's kind is not written.
     """
     one = Conversion(data, Container(check_output(output_name)), role)
+    start = one.start if frame is None else one.put("frame", frame, one.start)
     step = STEPS[METHODS[method]]
     given: dict[str, Any] = {"axes": axes}
     fields = step.params.model_fields
@@ -94,12 +117,13 @@ def tile_file(
     if size is not None and "shape" in fields and size[0] != size[1]:
         given["shape"] = "found"
     if size is not None and {"width", "height"} <= set(fields):
-        given["width"] = _in_steps(size[0] / one.picture.width)
-        given["height"] = _in_steps(size[1] / one.picture.height)
+        source = one.run.picture(one.graph, start)
+        given["width"] = _in_steps(size[0] / source.width)
+        given["height"] = _in_steps(size[1] / source.height)
     params = step.params.model_validate(given)
-    small = one.put("limit", Limit(longest=SOLVED_AT), one.start)
+    small = one.put("limit", Limit(longest=SOLVED_AT), start)
     geometry = one.put(f"{GEOMETRY}{step.name}", params, small)
-    key = one.put(step.name, params, one.start, one.start, geometry)
+    key = one.put(step.name, params, start, start, geometry)
     return Tiled(one.stored(one.sized(key, size)), _kept(one, geometry))
 
 

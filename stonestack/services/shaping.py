@@ -9,16 +9,18 @@ from pathlib import Path
 
 from pydantic import BaseModel
 
-from stonestack.core import codecs, edits, ops
+from stonestack.core import codecs, colour, edits, ops
 from stonestack.core.document import Map, SourceOrigin, Stage, Surface
 from stonestack.core.document.project import Settings
 from stonestack.core.errors import BadRequest, StoneError
 from stonestack.core.frame import Frame, Straightened, straightened_as, within
 from stonestack.core.graph import Key
+from stonestack.core.image import Picture
 from stonestack.core.naming import code_name, filled
 from stonestack.core.ops.ways import Trying
 from stonestack.core.roles import ROLES, Role
 from stonestack.core.sizing import Proposal, proposals
+from stonestack.core.slant import corners_seen
 from stonestack.core.targets import Target, leaving, target_of
 from stonestack.core.tile.choosing import TRIED_AT
 from stonestack.core.tile.period import find_lattice
@@ -32,25 +34,26 @@ from stonestack.services.workspace import Workspace
 _LOOKED_AT = 1024
 _EVEN = 0.4
 """Strength below which a structure recurs unevenly: most often it is seen at a slant."""
-_WEAKLY = " But unevenly: if it is seen at a slant, put the corners on it first, then press again."
+_WEAKLY = " But unevenly: if it is seen at a slant, straighten it by its lines first."
+_SIDE_BY_SIDE = (
+    "No two families of straight lines run together here: put the corners on it by hand."
+)
+_ON_LINES = "Its lines run together: the corners lie on them now."
 
 
 class FrameProposal(BaseModel):
-    """A frame that holds whole periods of a structure.
+    """A frame that holds whole periods of a structure, or lies on lines that run together.
 
     Parameters
     ----------
     frame : Frame or None
-        None where nothing recurs, or nothing that a frame could hold.
+        None where nothing was found, or nothing that a frame could hold.
     words : str
         What was found, for the person.
-    strength : float
-        How much alike a step away, 0..1.
     """
 
     frame: Frame | None
     words: str
-    strength: float
 
 
 def propose_sizes(ws: Workspace, surface_id: str, map_id: str) -> list[Proposal]:
@@ -110,17 +113,10 @@ def propose_frame(ws: Workspace, surface_id: str, map_id: str) -> FrameProposal:
 
     So a picture that is seen at a slant is straightened by its corners first.
     """
-    document, _ = _opened(ws, surface_id)
-    origin = document.map(map_id).origin
-    wiring = Wiring(document, _LOOKED_AT)
-    key = wiring.at(map_id, Stage.SOURCE)
-    if key is None or not isinstance(origin, SourceOrigin):
-        raise BadRequest("no-source", "There is no picture yet.", "Drop one first.")
-    ws.renderer.graphs.add(wiring.graph, [key], lasting=False)
-    picture = ws.renderer.picture(key)
+    origin, picture = _framed(ws, surface_id, map_id)
     found = find_lattice(picture)
     if found is None:
-        return FrameProposal(frame=None, words="Nothing recurs in this picture.", strength=0)
+        return FrameProposal(frame=None, words="Nothing recurs in this picture.")
     corners = whole_periods(found, picture.width, picture.height)
     # As many pixels as the source has for one that was looked at.
     looked = round(_LOOKED_AT / origin.frame.share)
@@ -131,13 +127,33 @@ def propose_frame(ws: Workspace, surface_id: str, map_id: str) -> FrameProposal:
         return FrameProposal(
             frame=None,
             words=f"It recurs every {words} pixels, more than the picture holds.",
-            strength=found.strength,
         )
     return FrameProposal(
         frame=within(origin.frame, corners, picture.width, picture.height),
         words=f"It recurs every {words} pixels.{_WEAKLY if found.strength < _EVEN else ''}",
-        strength=found.strength,
     )
+
+
+def propose_corners(ws: Workspace, surface_id: str, map_id: str) -> FrameProposal:
+    """Look for lines that run together in what a map's frame holds, and put the corners on them."""
+    origin, picture = _framed(ws, surface_id, map_id)
+    corners = corners_seen(colour.seen(picture))
+    if corners is None:
+        return FrameProposal(frame=None, words=_SIDE_BY_SIDE)
+    frame = within(origin.frame, corners, picture.width, picture.height)
+    return FrameProposal(frame=frame, words=_ON_LINES)
+
+
+def _framed(ws: Workspace, surface_id: str, map_id: str) -> tuple[SourceOrigin, Picture]:
+    """Return a map's source, and what its frame holds, at the size at which that is looked at."""
+    document, _ = _opened(ws, surface_id)
+    origin = document.map(map_id).origin
+    wiring = Wiring(document, _LOOKED_AT)
+    key = wiring.at(map_id, Stage.SOURCE)
+    if key is None or not isinstance(origin, SourceOrigin):
+        raise BadRequest("no-source", "There is no picture yet.", "Drop one first.")
+    ws.renderer.graphs.add(wiring.graph, [key], lasting=False)
+    return origin, ws.renderer.picture(key)
 
 
 def straightened(ws: Workspace, surface_id: str, map_id: str) -> Straightened:

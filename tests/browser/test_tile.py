@@ -12,6 +12,8 @@ from playwright.sync_api import Route, expect
 
 from stonestack.core import colour
 from stonestack.trials import walls
+from stonestack.trials.defects import stock
+from stonestack.trials.slants import seen_at_a_slant
 from tests.browser.case import PATIENCE, DemoCase
 from tests.core import defects
 from tests.sizes import swept
@@ -170,6 +172,22 @@ class RawToTile(TileCase):
         expect(self.cell("colour", "source")).not_to_contain_text("372²", timeout=PATIENCE)
         page.get_by_role("button", name="Whole picture").click()
         expect(self.cell("colour", "source")).to_contain_text("420²", timeout=PATIENCE)
+
+    def test_what_was_seen_at_a_slant_is_said_and_straightened_by_its_lines(self) -> None:
+        page = self.page
+        stored, _ = seen_at_a_slant(np.clip(stock("glazed", 460, 345, 3).raw, 0, 1), 3)
+        seen = png(np.rint(stored * 255).astype(np.uint8))
+        self.begin("glazed_wall.png", seen, "Glazed wall")
+        self.choose_cell("steps")
+        expect(page.get_by_text("seen at a slant")).to_be_visible(timeout=PATIENCE)
+        self.choose_cell("source")
+        expect(self.cell("colour", "source")).to_contain_text("640 × 480", timeout=PATIENCE)
+        page.get_by_role("button", name="Straighten by its lines").click()
+        expect(page.get_by_text("the corners lie on them now")).to_be_visible(timeout=PATIENCE)
+        expect(self.cell("colour", "source")).not_to_contain_text("640 × 480", timeout=PATIENCE)
+        expect(page.get_by_label("Bottom right corner")).to_be_visible()
+        self.choose_cell("steps")
+        expect(page.get_by_text("seen at a slant")).to_be_hidden(timeout=PATIENCE)
 
     @swept
     def test_the_frame_waits_for_a_late_picture_and_its_first_drag_counts(self) -> None:

@@ -12,6 +12,8 @@ from PIL import Image
 
 from stonestack.cli.main import main
 from stonestack.core.tiling import METHODS
+from stonestack.trials.defects import stock
+from stonestack.trials.slants import seen_at_a_slant
 from tests.core import defects
 from tests.support import png
 
@@ -69,6 +71,22 @@ class TilingOnTheCommandLine(unittest.TestCase):
         same = self.folder / "same.png"
         run("tile", self.raw, same, "--method", method)
         self.assertEqual(out.read_bytes(), same.read_bytes())
+
+    def test_a_wall_at_a_slant_is_straightened_where_that_is_asked_for(self) -> None:
+        stored, _ = seen_at_a_slant(np.clip(stock("glazed", 460, 345, 3).raw, 0, 1), 3)
+        slanted = self.folder / "slanted.png"
+        slanted.write_bytes(png(np.rint(stored * 255).astype(np.uint8)))
+        out = self.folder / "out.png"
+        self.assertIn("seen at a slant", run("tile", slanted, out).stdout)
+        done = run("tile", slanted, out, "--straighten")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("Straightened by its lines.", done.stdout)
+        self.assertNotIn("seen at a slant", done.stdout)
+        self.assertIn("Kept: ", done.stdout)
+        for words in ((), ("--method", "quilt", "--size", "256x256")):
+            left = run("tile", self.raw, out, "--straighten", *words)
+            self.assertEqual(left.returncode, 0, left.stderr)
+            self.assertIn("No lines run together", left.stdout)
 
     def test_faults_have_kind_box_and_strength(self) -> None:
         rolled = self.folder / "rolled.png"

@@ -11,6 +11,8 @@ from stonestack.core.roles import Role
 from stonestack.core.tile.period import find_lattice
 from stonestack.services import projects, revisions, shaping, shelf, sources, surfaces
 from stonestack.services.jobs import silent
+from stonestack.trials.defects import stock
+from stonestack.trials.slants import seen_at_a_slant
 from tests.core import defects
 from tests.support import WorkspaceCase, noise, png, set_step
 
@@ -117,6 +119,24 @@ class Proposals(WorkspaceCase):
         facts = self.ws.renderer.facts(key, Stage.SOURCE)
         for side in (facts.width, facts.height):
             self.assertAlmostEqual(side / 37.21, round(side / 37.21), delta=0.05)
+
+    def test_a_grid_at_a_slant_gets_its_corners_and_then_its_whole_repeats(self) -> None:
+        stored, _ = seen_at_a_slant(np.clip(stock("glazed", 460, 345, 3).raw, 0, 1), 3)
+        seen = np.rint(stored * 255).astype(np.uint8)
+        source = sources.bring(self.ws, self.surface.project_id, "slant.png", png(seen))
+        origin = edits.SetOrigin(map=Role.COLOUR, origin=source.origin)
+        surface = surfaces.edit(self.ws, self.surface.id, self.surface.revision, origin)
+        found = shaping.propose_corners(self.ws, surface.id, Role.COLOUR)
+        assert found.frame is not None
+        self.assertIn("corners lie on them", found.words)
+        straight = edits.SetFrame(map=Role.COLOUR, frame=found.frame)
+        surface = surfaces.edit(self.ws, surface.id, surface.revision, straight)
+        again = shaping.propose_corners(self.ws, surface.id, Role.COLOUR)
+        self.assertIsNone(again.frame)
+        self.assertIn("by hand", again.words)
+        whole = shaping.propose_frame(self.ws, surface.id, Role.COLOUR)
+        self.assertIsNotNone(whole.frame)
+        self.assertNotIn("unevenly", whole.words)
 
     def test_bricks_at_a_slant_are_framed_once_the_corners_are_on_them(self) -> None:
         import cv2

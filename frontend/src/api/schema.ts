@@ -1268,6 +1268,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/surfaces/{surface_id}/corners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["propose_corners_api_surfaces__surface_id__corners_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/surfaces/{surface_id}/deliver": {
         parameters: {
             query?: never;
@@ -3255,21 +3271,17 @@ export interface components {
         };
         /**
          * FrameProposal
-         * @description A frame that holds whole periods of a structure.
+         * @description A frame that holds whole periods of a structure, or lies on lines that run together.
          *
          *     Parameters
          *     ----------
          *     frame : Frame or None
-         *         None where nothing recurs, or nothing that a frame could hold.
+         *         None where nothing was found, or nothing that a frame could hold.
          *     words : str
          *         What was found, for the person.
-         *     strength : float
-         *         How much alike a step away, 0..1.
          */
         FrameProposal: {
             frame: components["schemas"]["Frame"] | null;
-            /** Strength */
-            strength: number;
             /** Words */
             words: string;
         };
@@ -11216,6 +11228,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Checked"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    propose_corners_api_surfaces__surface_id__corners_get: {
+        parameters: {
+            query: {
+                map: string;
+            };
+            header?: never;
+            path: {
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrameProposal"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -89,6 +89,6 @@ def _told(way: Tried) -> TriedWay:
 
 OPERATIONS = (
     Operation(
-        "ways", 3, "Trying the ways", Trying, (Kind.PICTURE,), Kind.FILE, _try_ways, kept_as="json"
+        "ways", 4, "Trying the ways", Trying, (Kind.PICTURE,), Kind.FILE, _try_ways, kept_as="json"
     ),
 )

@@ -11,6 +11,7 @@ from stonestack.core.errors import BadRequest
 from stonestack.core.image import Picture
 from stonestack.core.parallel import cores
 from stonestack.core.resize import THINNEST, limited
+from stonestack.core.slant import corners_seen
 from stonestack.core.stepkind import StepKind
 from stonestack.core.steps import STEPS
 from stonestack.core.tile.likeness import Character, character_of, is_scene, likeness
@@ -33,6 +34,9 @@ _SMEARED = 0.6
 """Contrast at the joins, of the usual, below which they show as smears."""
 _SMEAR = 1.5
 _NOTICED = 1.0
+_SLANT_WORDS = (
+    "Its lines run together, so it was seen at a slant: straighten it by its lines at Source first."
+)
 _SCENE_WORDS = (
     "The picture shows a scene or an object rather than a matter: frame a part that is all of one"
     " kind."
@@ -97,7 +101,7 @@ class Choice:
     reason : str
         Why the first is the best, in words.
     advice : str
-        What to do where the picture shows a scene or an object; else empty.
+        What to do where the picture shows a scene or an object, or was seen at a slant; else empty.
     refused : tuple of (str, str)
         Titles of ways that are not offered, and why.
     """
@@ -129,6 +133,7 @@ def choose(picture: Picture, axes: Axes = "both") -> Choice:
     ways = [step for step in STEPS.values() if step.family == FAMILY]
     structured = structure_in(small) is not None
     with ThreadPoolExecutor(cores()) as pool:
+        corners = pool.submit(corners_seen, seen)
         begun = [
             pool.submit(copy_context().run, _tried, small, source, step, axes)
             for step in ways
@@ -148,7 +153,8 @@ def choose(picture: Picture, axes: Axes = "both") -> Choice:
             if isinstance(each, BadRequest)
         ),
     )
-    advice = _SCENE_WORDS if is_scene(seen) else ""
+    slanted = _SLANT_WORDS if corners.result() is not None else ""
+    advice = _SCENE_WORDS if is_scene(seen) else slanted
     return Choice(tuple(tried), _reason(tried), advice, refused)
 
 

@@ -205,6 +205,10 @@ def register(app: OpenAPI, ws: Workspace) -> None:
     def propose_frame(path: SurfacePath, query: MapQuery) -> Response:
         return model(shaping.propose_frame(ws, path.surface_id, query.map))
 
+    @app.get("/api/surfaces/<surface_id>/corners", responses={200: FrameProposal})
+    def propose_corners(path: SurfacePath, query: MapQuery) -> Response:
+        return model(shaping.propose_corners(ws, path.surface_id, query.map))
+
     @app.get("/api/surfaces/<surface_id>/straightened", responses={200: Straightened})
     def get_straightened(path: SurfacePath, query: MapQuery) -> Response:
         return model(shaping.straightened(ws, path.surface_id, query.map))

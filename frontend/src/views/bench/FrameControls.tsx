@@ -28,7 +28,7 @@ interface Props {
 export function FrameControls({ surface, map, change, framing, onFraming }: Props) {
   const [found, setFound] = useState("");
   const [problem, setProblem] = useState<unknown>(null);
-  const [looking, setLooking] = useState(false);
+  const [looking, setLooking] = useState<"frame" | "corners" | null>(null);
   const { data: out } = useStraightened(surface, map.id, framing.open && map.origin?.kind === "source");
   if (map.origin?.kind !== "source") return null;
   const frame = framing.draft ?? map.origin.frame;
@@ -37,12 +37,12 @@ export function FrameControls({ surface, map, change, framing, onFraming }: Prop
     onFraming({ ...framing, draft: next });
     change({ kind: "set_frame", map: map.id, frame: next });
   };
-  const find = async () => {
+  const find = async (what: "frame" | "corners") => {
     setProblem(null);
-    setLooking(true);
+    setLooking(what);
     try {
       const params = { path: { surface_id: surface.id }, query: { map: map.id } };
-      const answer = await got(api.GET("/api/surfaces/{surface_id}/frame", { params }));
+      const answer = await got(api.GET(`/api/surfaces/{surface_id}/${what}`, { params }));
       setFound(answer.words);
       if (answer.frame) {
         onFraming({ ...framing, open: true, draft: null });
@@ -51,7 +51,7 @@ export function FrameControls({ surface, map, change, framing, onFraming }: Prop
     } catch (failed) {
       setProblem(failed);
     } finally {
-      setLooking(false);
+      setLooking(null);
     }
   };
   return (
@@ -103,8 +103,11 @@ export function FrameControls({ surface, map, change, framing, onFraming }: Prop
         </>
       )}
       <div className="flex flex-wrap gap-2">
-        <Button className="h-6" disabled={looking} hint="For bricks, tiles, weave: looks for what recurs, and frames whole repeats of it" onClick={() => void find()}>
-          {looking ? "Looking…" : "Frame whole repeats"}
+        <Button className="h-6" disabled={looking !== null} hint="For bricks, boards, tiles seen at a slant: puts the corners on lines that run together" onClick={() => void find("corners")}>
+          {looking === "corners" ? "Looking…" : "Straighten by its lines"}
+        </Button>
+        <Button className="h-6" disabled={looking !== null} hint="For bricks, tiles, weave: looks for what recurs, and frames whole repeats of it" onClick={() => void find("frame")}>
+          {looking === "frame" ? "Looking…" : "Frame whole repeats"}
         </Button>
         <Button look="bare" className="h-6" onClick={() => { setFound(""); set(WHOLE); }}>
           Whole picture
