@@ -22,15 +22,6 @@ def blue_door() -> bytes:
     return png(values.astype(np.uint8))
 
 
-SETTS = {
-    "Top left corner": (72, 32),
-    "Top right corner": (-68, 20),
-    "Bottom right corner": (-22, -22),
-    "Bottom left corner": (24, -18),
-}
-"""How far the corners are dragged onto the paving, in pixels of the view."""
-
-
 class Taking(DemoCase):
     """Goes through the main views as a person would, and keeps what it sees."""
 
@@ -187,15 +178,10 @@ class Taking(DemoCase):
         self.keep("bench-compress")
         self.start_of("slipway_setts.jpg")
         self.cell("colour", "source").click()
-        page.get_by_role("button", name="Frame", exact=True).click()
-        for corner, (across, down) in SETTS.items():
-            box = page.get_by_label(corner).bounding_box()
-            assert box
-            page.mouse.move(box["x"] + 7, box["y"] + 7)
-            page.mouse.down()
-            page.mouse.move(box["x"] + 7 + across, box["y"] + 7 + down, steps=4)
-            page.mouse.up()
+        page.get_by_role("button", name="Straighten by its lines").click()
+        expect(page.get_by_text("the corners lie on them now")).to_be_visible(timeout=PATIENCE)
         expect(self.cell("colour", "steps")).to_contain_text("seam", timeout=PATIENCE)
+        page.get_by_role("button", name="Straighten by its lines").scroll_into_view_if_needed()
         self.keep("bench-source")
         self.start_of("salt_sand.png")
         self.cell("colour", "steps").click()
