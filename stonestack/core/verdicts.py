@@ -16,7 +16,7 @@ from stonestack.core.tile.light import light_field
 from stonestack.core.tile.scores import GOES_ON, TileScores
 from stonestack.core.tile.ways import FAMILY
 
-VERSION = 17
+VERSION = 18
 """Raised when the same picture is judged otherwise, so that kept judgements are made anew."""
 
 _SEAM_GOOD = (0.8, 1.25)

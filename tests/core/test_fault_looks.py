@@ -5,9 +5,10 @@ from numpy.typing import NDArray
 
 from stonestack.core import colour
 from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.tile.choosing import choose
 from stonestack.core.tile.faults.evidence import Evidence
 from stonestack.core.tile.faults.fades import fade_evidence
-from stonestack.core.tile.faults.joins import join_evidence, joins_of
+from stonestack.core.tile.faults.joins import join_evidence, joins_of, soft_join_evidence
 from stonestack.core.tile.scores import tile_scores
 from stonestack.demo.paint import Canvas
 from stonestack.trials.defects import stock
@@ -132,6 +133,41 @@ class FalseJoins(unittest.TestCase):
             boards = board_matter(Canvas(480, 360, seed, True))
             over_the_wrap = joins_of(seen(grey(boards.mean(axis=2)))).columns.pieces[:, -1]
             self.assertLess(float(over_the_wrap.mean()), 0.35)
+
+
+class SoftJoins(unittest.TestCase):
+    def test_grain_that_ends_within_a_few_pixels_is_a_seam_and_grain_that_runs_on_is_none(
+        self,
+    ) -> None:
+        for matter, seed in (("planks", 61), ("wood", 62)):
+            with self.subTest(matter=matter):
+                raw = stock(matter, 460, 360, seed).raw
+                picture = Picture(colour.to_linear(np.clip(raw, 0, 1)), Space.LINEAR)
+                shown = {way.kind: way.shows for way in choose(picture).tried}
+                self.assertIn("seam", shown["wrap_tile"])
+                self.assertNotIn("seam", shown["cut_tile"])
+
+    def test_it_lies_where_grains_were_faded_into_one_another(self) -> None:
+        ring, other = (stock("planks", 320, 320, seed).ring for seed in (3, 4))
+        fade = np.clip((np.arange(320) - 196) / 8, 0, 1).astype(np.float32)[
+            :, np.newaxis, np.newaxis
+        ]
+        back = np.clip((np.arange(320) - 36) / 8, 0, 1).astype(np.float32)[
+            :, np.newaxis, np.newaxis
+        ]
+        share = back * (1 - fade)
+        joined = ring * share + np.roll(other, 90, axis=0) * (1 - share)
+        rows = sorted(e.box[1] for e in sure(soft_join_evidence(seen(joined))))
+        self.assertEqual(len(rows), 2)
+        for row, at in zip(rows, (40, 200), strict=True):
+            self.assertAlmostEqual(row, at, delta=8)
+        self.assertEqual(sure(soft_join_evidence(seen(ring))), [])
+
+    def test_of_rough_matter_and_of_strips_nothing_is_told(self) -> None:
+        self.assertEqual(soft_join_evidence(seen(rough(3))), [])
+        for height, width in ((64, 4096), (30, 30), (1, 1)):
+            strip = np.random.default_rng(1).random((height, width, 3), dtype=np.float32)
+            self.assertEqual(soft_join_evidence(strip), [])
 
 
 class LargerTiles(unittest.TestCase):

@@ -10,6 +10,7 @@ or a step of tone is, counts as nothing: that is looked for by itself.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -47,6 +48,11 @@ _AS_USUAL, _UNLIKE = 0.15, 0.3
 another: two boards that end side by side."""
 _NEAR = 2
 """Columns within which the place of a seam is right."""
+_SOFT_SIDE = 96
+"""Pixels of the shorter side at which a join that was softened over some pixels is one of two."""
+_SOFT_TOLD_APART, _SOFT = 20.0, 0.2
+"""Squared distance of one piece from which on a soft join is looked for, and how much more like a
+false join three quarters of it have to be than those of the third largest."""
 _FULL = 2.0
 """Size of a join that is one all along, as steps that surprise are measured."""
 
@@ -135,6 +141,46 @@ def join_evidence(joins: JoinsOfTile) -> list[Evidence]:
     across = _false(joins.rows, joins.height, joins.width)
     down = _false(joins.columns, joins.width, joins.height)
     return [*down, *(found.turned() for found in across)]
+
+
+def soft_join_evidence(values: Floats) -> list[Evidence]:
+    """Look for joins that go all the way and were softened: each grain ends there, within a little.
+
+    Side by side, columns go on; seen from farther they do not. Only matter whose grain runs on for
+    long is told apart so clearly.
+
+    Parameters
+    ----------
+    values : ndarray, float32, shape (height, width, channels)
+        A ring, as the eye weighs it.
+    """
+    height, width = values.shape[:2]
+    longer = math.ceil(_SOFT_SIDE * max(width, height) / min(width, height))
+    small = at_most(values, longer).mean(axis=2, dtype=np.float32)
+    if min(small.shape) < LEAST_SIDE or max(small.shape) > _SIDE:
+        return []
+    down = _softened(_joins(small), width, height)
+    across = _softened(_joins(np.ascontiguousarray(small.T)), height, width)
+    return [*down, *(found.turned() for found in across)]
+
+
+def _softened(joins: Joins, width: int, height: int) -> list[Evidence]:
+    """Return the columns that three quarters of their pieces say are a false join."""
+    if joins.apart < _SOFT_TOLD_APART:
+        return []
+    most = np.sort(joins.pieces, axis=0)[_PIECES // 4]
+    top = peaks(most, _APART)
+    if len(top) <= _THIRD:
+        return []
+    usual = max(float(most[top[_THIRD]]), 0.0)
+    count, found = len(most), []
+    for x in top[:_THIRD]:
+        excess = (float(most[x]) - usual) / _SOFT - 1
+        if excess > HINT:
+            box = (x * width / count, 0.0, 2 * width / count, float(height))
+            size = _FULL * min(1.0, float(joins.pieces[:, x].mean()))
+            found.append(Evidence("seam", box, excess, size))
+    return found
 
 
 def _false(joins: Joins, width: int, height: int) -> list[Evidence]:

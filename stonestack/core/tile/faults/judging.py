@@ -22,7 +22,7 @@ from stonestack.core.tile.faults.cells import cell_evidence
 from stonestack.core.tile.faults.echoes import echo_evidence
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind
 from stonestack.core.tile.faults.fades import fade_evidence
-from stonestack.core.tile.faults.joins import join_evidence, joins_of
+from stonestack.core.tile.faults.joins import join_evidence, joins_of, soft_join_evidence
 from stonestack.core.tile.faults.lines import line_evidence
 from stonestack.core.tile.faults.planted import planted_spot_evidence
 from stonestack.core.tile.faults.residual import residual
@@ -133,6 +133,7 @@ def judged(values: Floats, lattice: Lattice | None, again: Repetition) -> Judged
     evidence = [
         *(e.against(bound) for e in of_many),
         *join_evidence(joins),
+        *soft_join_evidence(values),
         *band_evidence(values),
         *fade_evidence(values),
         *echo_evidence(values, lattice),
