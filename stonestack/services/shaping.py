@@ -36,7 +36,8 @@ _EVEN = 0.4
 """Strength below which a structure recurs unevenly: most often it is seen at a slant."""
 _WEAKLY = " But unevenly: if it is seen at a slant, straighten it by its lines first."
 _SIDE_BY_SIDE = (
-    "No two families of straight lines run together here: put the corners on it by hand."
+    "No two families of straight lines run together here."
+    " If it is seen at a slant, put the corners on it by hand."
 )
 _ON_LINES = "Its lines run together: the corners lie on them now."
 
@@ -141,7 +142,8 @@ def propose_corners(ws: Workspace, surface_id: str, map_id: str) -> FrameProposa
     if corners is None:
         return FrameProposal(frame=None, words=_SIDE_BY_SIDE)
     frame = within(origin.frame, corners, picture.width, picture.height)
-    return FrameProposal(frame=frame, words=_ON_LINES)
+    # Sides that were not on the lines told no proportions; those of these corners tell them.
+    return FrameProposal(frame=frame.model_copy(update={"ratio": 0.0}), words=_ON_LINES)
 
 
 def _framed(ws: Workspace, surface_id: str, map_id: str) -> tuple[SourceOrigin, Picture]:

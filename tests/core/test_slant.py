@@ -9,7 +9,7 @@ from stonestack.core.slant import corners_seen, slant_of
 from stonestack.core.tile.choosing import choose
 from stonestack.trials.defects import stock
 from stonestack.trials.matters import MATTERS
-from stonestack.trials.slants import leaning, seen_at_a_slant
+from stonestack.trials.slants import Looked, leaning, seen_at_a_slant, table
 
 
 def raw(matter: str, seed: int) -> Floats:
@@ -80,6 +80,29 @@ class LinesThatRunTogether(unittest.TestCase):
             self.assertIsNone(slant_of(even))
             rough = np.random.default_rng(2).random((height, width, 3), dtype=np.float32)
             self.assertIsNone(slant_of(rough))
+
+
+class TheTrial(unittest.TestCase):
+    def test_it_is_summed_up_by_matter_and_false_alarms_are_counted_apart(self) -> None:
+        told = [
+            Looked("gravel", False, None),
+            Looked("wall", False, 3.0),
+            Looked("wall", True, 1.0),
+            Looked("wall", True, 3.0),
+            Looked("wall", True, None),
+            Looked("planks", True, None),
+        ]
+        said = [" ".join(line.split()) for line in table(told)]
+        self.assertEqual(said[0], "head on: 1 of 2 told to be seen at a slant")
+        self.assertEqual(said[1], "wall 2 of 3 straightened, leaning 2.0 degrees, at most 3.0")
+        self.assertEqual(said[3], "planks 0 of 1 straightened")
+
+    def test_a_grid_leans_little_once_straightened_and_head_on_there_is_none(self) -> None:
+        stored, there = seen_at_a_slant(grid(), 3)
+        leans = leaning(stored, there)
+        assert leans is not None
+        self.assertLess(leans, 2)
+        self.assertIsNone(leaning(grid(), np.eye(3)))
 
 
 class WhatIsAdvised(unittest.TestCase):

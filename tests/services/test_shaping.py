@@ -6,7 +6,7 @@ import numpy as np
 from stonestack.core import edits
 from stonestack.core.document import Stage
 from stonestack.core.errors import BadFile, BadRequest
-from stonestack.core.frame import frame_of
+from stonestack.core.frame import Frame, frame_of
 from stonestack.core.roles import Role
 from stonestack.core.tile.period import find_lattice
 from stonestack.services import projects, revisions, shaping, shelf, sources, surfaces
@@ -137,6 +137,33 @@ class Proposals(WorkspaceCase):
         whole = shaping.propose_frame(self.ws, surface.id, Role.COLOUR)
         self.assertIsNotNone(whole.frame)
         self.assertNotIn("unevenly", whole.words)
+
+    def test_from_a_rough_frame_the_same_proportions_come_out_as_from_the_whole_picture(
+        self,
+    ) -> None:
+        stored, _ = seen_at_a_slant(np.clip(stock("glazed", 460, 345, 3).raw, 0, 1), 3)
+        seen = np.rint(stored * 255).astype(np.uint8)
+        source = sources.bring(self.ws, self.surface.project_id, "slant.png", png(seen))
+        origin = edits.SetOrigin(map=Role.COLOUR, origin=source.origin)
+        surface = surfaces.edit(self.ws, self.surface.id, self.surface.revision, origin)
+        cells = []
+        rough = frame_of(((0.04, 0.02), (0.98, 0.06), (0.97, 0.96), (0.03, 0.98)), ratio=3)
+        for frame in (Frame(), rough):
+            change = edits.SetFrame(map=Role.COLOUR, frame=frame)
+            surface = surfaces.edit(self.ws, surface.id, surface.revision, change)
+            found = shaping.propose_corners(self.ws, surface.id, Role.COLOUR)
+            assert found.frame is not None
+            straight = edits.SetFrame(map=Role.COLOUR, frame=found.frame)
+            surface = surfaces.edit(self.ws, surface.id, surface.revision, straight)
+            key = surface.keys[Role.COLOUR][Stage.SOURCE]
+            assert key is not None
+            lattice = find_lattice(self.ws.renderer.picture(key))
+            assert lattice is not None and lattice.second is not None
+            across, down = (
+                max(abs(step[axis]) for step in (lattice.first, lattice.second)) for axis in (0, 1)
+            )
+            cells.append(across / down)
+        self.assertAlmostEqual(cells[0], cells[1], delta=0.06 * cells[0])
 
     def test_bricks_at_a_slant_are_framed_once_the_corners_are_on_them(self) -> None:
         import cv2
