@@ -9,7 +9,7 @@ from stonestack.core.tile.faults.evidence import Evidence
 from stonestack.core.tile.faults.judging import Fault
 from stonestack.core.tile.faults.lines import line_evidence
 from stonestack.core.tile.faults.planted import planted_spot_evidence
-from stonestack.core.tile.period import find_lattice_of_parts
+from stonestack.core.tile.period import find_lattice_of, find_lattice_of_parts
 from stonestack.core.tile.scores import tile_scores
 from stonestack.trials.defects import GRADED, stock
 
@@ -128,6 +128,23 @@ class LinesOverStructures(unittest.TestCase):
         self.assertGreater(strengths[1], 1)
 
 
+def paved(seed: int, width: int = 240, height: int = 300) -> Floats:
+    """Draw columns of one width of stones of three lengths, with pale joints."""
+    rng = np.random.default_rng(seed)
+    step = rng.uniform(18, 26)
+    values = np.full((height, width), 0.4, np.float32)
+    across = np.arange(width)
+    column = (across / step).astype(int)
+    for n in range(int(column.max()) + 1):
+        y = rng.uniform(0, 60)
+        while y < height:
+            values[int(y) : int(y) + 3, column == n] = 0.7
+            y += rng.choice([30, 38, 76]) * rng.uniform(0.97, 1.03)
+    values[:, np.abs((across / step + 0.5) % 1 - 0.5) * step < 1.2] = 0.7
+    rough = values + rng.normal(0, 0.02, values.shape)
+    return np.repeat(rough.astype(np.float32)[..., np.newaxis], 3, axis=2)
+
+
 class LatticesThatFallTogether(unittest.TestCase):
     def test_all_steps_are_longer_than_a_few_pixels(self) -> None:
         line = next(defect for defect in GRADED if defect.name == "line 0.25")
@@ -136,6 +153,13 @@ class LatticesThatFallTogether(unittest.TestCase):
         steps = [] if found is None else [found.first, found.second]
         for step in steps:
             self.assertGreater(math.hypot(*step) if step else math.inf, 4)
+
+    def test_stones_in_columns_have_steps_that_are_no_shorter_than_can_be_told(self) -> None:
+        for seed in (141, 247, 384, 436, 447):
+            with self.subTest(seed=seed):
+                found = find_lattice_of(paved(seed))
+                assert found is not None
+                self.assertGreater(math.hypot(*found.first), 5)
 
 
 if __name__ == "__main__":

@@ -260,9 +260,11 @@ def _by_two_steps(alike: Floats) -> Lattice | None:
         if finer is None:
             break
         exact = np.stack(_fitted(alike, finer))
+    # Where all places of it lie on one line, two steps cannot be told.
+    if abs(float(np.linalg.det(exact))) < _SMALLEST**2 / 2:
+        return None
     first, second = _shortest(exact[0], exact[1])
     if math.hypot(*first) < _SMALLEST:
-        # All places of it lie on one line: two steps could not be told.
         return None
     return Lattice(first, second, min(1.0, most))
 
