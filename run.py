@@ -182,7 +182,7 @@ def build_pages() -> None:
 
 def compile_kernels() -> None:
     print("Compiling the kernels …", flush=True)
-    subprocess.check_call([PYTHON, "-m", "stonestack.core.compiling"], cwd=ROOT)
+    subprocess.check_call([PYTHON, "-m", "stonestack.core.tools.compiling"], cwd=ROOT)
 
 
 # ---- Tests -------------------------------------------------------------------------------

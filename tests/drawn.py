@@ -10,9 +10,9 @@ from functools import cache
 from pathlib import Path
 
 from stonestack.demo.project import ensure
-from stonestack.services import alike
+from stonestack.services.game import alike
 from stonestack.services.jobs import silent
-from stonestack.services.warming import warm
+from stonestack.services.making.warming import warm
 from stonestack.store.place import DataFolder
 from tests.support import moved
 

@@ -18,21 +18,15 @@ from typing import Any
 
 import numpy as np
 
-from stonestack.core import ops
-from stonestack.core.deliveries import Delivery
-from stonestack.core.graph import Graph
-from stonestack.core.image import Picture, Space
-from stonestack.services import (
-    building,
-    cataloguing,
-    deliveries,
-    finding,
-    games,
-    planning,
-    projects,
-    putting,
-)
+from stonestack.core.document.deliveries import Delivery
+from stonestack.core.graph import ops
+from stonestack.core.kinds.node import Graph
+from stonestack.core.picture.image import Picture, Space
+from stonestack.services.delivery import building, deliveries
+from stonestack.services.documents import projects
+from stonestack.services.game import cataloguing, finding, games
 from stonestack.services.jobs import silent
+from stonestack.services.safe import planning, putting
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 from stonestack.web.app import create_app
@@ -56,7 +50,7 @@ class Bench:
         self.surface = self.post(
             f"/api/projects/{self.project}/surfaces", {"title": "Wall", "name": "wall"}
         )
-        from stonestack.services import sources
+        from stonestack.services.game import sources
 
         source = sources.bring(ws, self.project, "wall.png", raw_picture(120, 90))
         origin = source.origin.model_dump(mode="json")

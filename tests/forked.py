@@ -16,7 +16,7 @@ from multiprocessing.context import BaseContext
 from pathlib import Path
 from typing import Any
 
-from stonestack.core.parallel import process_context
+from stonestack.core.runtime.parallel import process_context
 
 
 def context() -> BaseContext:

@@ -8,16 +8,17 @@ from pathlib import Path
 
 import numpy as np
 
-from stonestack.core import codecs
-from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.codecs import dds
-from stonestack.core.image import Picture, Space
-from stonestack.services import cataloguing, games, planning
+from stonestack.core.files import codecs
+from stonestack.core.files.blocks.formats import BlockFormat
+from stonestack.core.files.codecs import dds
+from stonestack.core.picture.image import Picture, Space
+from stonestack.services.game import cataloguing, games
 from stonestack.services.jobs import silent
-from stonestack.services.planning import Replacement
+from stonestack.services.safe import planning
+from stonestack.services.safe.planning import Replacement
 from stonestack.services.workspace import Workspace
 from stonestack.store.tables import EntryRow
-from tests.core.test_archives import tarred, zipped
+from tests.core.files.test_archives import tarred, zipped
 from tests.support import noise, png
 
 THEN = 1_600_000_000_123_456_789

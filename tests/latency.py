@@ -15,12 +15,13 @@ from pathlib import Path
 import numpy as np
 
 from stonestack.core.document import Map, MapOrigin, SourceOrigin, Stage, Step, Surface, rebuilt
-from stonestack.core.references import MapRef, SourceRef, fields_read, references
-from stonestack.core.roles import Role
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.graph.wiring import Wiring
+from stonestack.core.kinds.references import MapRef, SourceRef, fields_read, references
+from stonestack.core.kinds.step import StepKind, StepParams
 from stonestack.core.steps import STEPS
-from stonestack.core.wiring import Wiring
-from stonestack.services import projects, sources
+from stonestack.core.tables.roles import Role
+from stonestack.services.documents import projects
+from stonestack.services.game import sources
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 from tests.support import noise, png

@@ -13,9 +13,9 @@ import threading
 import time
 
 from stonestack.core.document import rebuilt
-from stonestack.core.edits import SetStep
-from stonestack.core.errors import Conflict, NotWanted
-from stonestack.services import projects, surfaces
+from stonestack.core.document.edits import SetStep
+from stonestack.core.runtime.errors import Conflict, NotWanted
+from stonestack.services.documents import projects, surfaces
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 from tests.drawn import DATA, copied

@@ -10,7 +10,7 @@ import cv2
 import playwright.sync_api  # noqa: F401
 
 import stonestack
-from stonestack.core.compiling import load_all
+from stonestack.core.tools.compiling import load_all
 
 for _found in pkgutil.walk_packages(stonestack.__path__, "stonestack."):
     if ".migrations." not in _found.name:  # These are scripts, run by name.

@@ -17,13 +17,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from stonestack.core import edits
-from stonestack.core.document import Output, Surface, rebuilt
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.resize import resample
-from stonestack.core.stepkind import StepParams
-from stonestack.services import revisions, surfaces
-from stonestack.services.surfaces import SurfaceView
+from stonestack.core.document import Output, Surface, edits, rebuilt
+from stonestack.core.kinds.step import StepParams
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.resize import resample
+from stonestack.services.documents import revisions, surfaces
+from stonestack.services.documents.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from stonestack.core.roles import Role
+    from stonestack.core.tables.roles import Role
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -39,8 +39,8 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 
 def _apply(options: argparse.Namespace) -> int:
-    from stonestack.core.applying import apply_recipe
     from stonestack.core.document.recipe import Recipe
+    from stonestack.core.tools.applying import apply_recipe
     from stonestack.store.files import write_atomically
 
     if options.schema:
@@ -66,8 +66,8 @@ def _apply(options: argparse.Namespace) -> int:
 
 def role_named(word: str) -> Role:
     """Return the role of a name."""
-    from stonestack.core.errors import BadRequest
-    from stonestack.core.roles import Role
+    from stonestack.core.runtime.errors import BadRequest
+    from stonestack.core.tables.roles import Role
 
     known = [str(role) for role in Role]
     if word not in known:
@@ -79,7 +79,7 @@ def role_named(word: str) -> Role:
 
 def pair(text: str) -> tuple[str, str]:
     """Part a name from a file."""
-    from stonestack.core.errors import BadRequest
+    from stonestack.core.runtime.errors import BadRequest
 
     role, equals, file = text.partition("=")
     if not equals:

@@ -5,13 +5,13 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 
-from stonestack.core import codecs, edits
-from stonestack.core.document import SourceOrigin, Stage, new_surface
-from stonestack.core.graph import Node
-from stonestack.core.image import Picture
-from stonestack.core.ops import Result
-from stonestack.core.ops.evaluating import Evaluator
-from stonestack.core.wiring import Wiring
+from stonestack.core.document import SourceOrigin, Stage, edits, new_surface
+from stonestack.core.files import codecs
+from stonestack.core.graph.ops import Result
+from stonestack.core.graph.ops.evaluating import Evaluator
+from stonestack.core.graph.wiring import Wiring
+from stonestack.core.kinds.node import Node
+from stonestack.core.picture.image import Picture
 from stonestack.demo.sources import SOURCES
 
 

@@ -23,11 +23,12 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-from stonestack.core import blocks
-from stonestack.core.blocks import BlockFormat, Metric, Quality, bc7
-from stonestack.core.blocks.quality import PLAIN, SEEN, TURNED
-from stonestack.core.image import Bytes
-from stonestack.core.metrics import psnr
+from stonestack.core.files import blocks
+from stonestack.core.files.blocks import BlockFormat, Metric, Quality
+from stonestack.core.files.blocks.kinds import bc7
+from stonestack.core.files.blocks.quality import PLAIN, SEEN, TURNED
+from stonestack.core.picture.image import Bytes
+from stonestack.core.picture.measures.metrics import psnr
 from stonestack.demo.sources import SOURCES
 from stonestack.trials.exact_blocks import least_errors, sampled, sampled_at
 

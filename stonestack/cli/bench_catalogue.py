@@ -11,13 +11,13 @@ from pathlib import Path
 
 import numpy as np
 
-from stonestack.core import codecs
-from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.codecs import dds
-from stonestack.core.image import Picture, Space
-from stonestack.core.resize import resample
-from stonestack.services import cataloguing, finding, games
-from stonestack.services.finding import Query
+from stonestack.core.files import codecs
+from stonestack.core.files.blocks.formats import BlockFormat
+from stonestack.core.files.codecs import dds
+from stonestack.core.picture.image import Picture, Space
+from stonestack.core.picture.resize import resample
+from stonestack.services.game import cataloguing, finding, games
+from stonestack.services.game.finding import Query
 from stonestack.services.jobs import silent
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder

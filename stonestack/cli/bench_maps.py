@@ -10,15 +10,14 @@ import resource
 import time
 from collections.abc import Sequence
 
-from stonestack.core import edits
-from stonestack.core.codecs import pictures
-from stonestack.core.codecs.sniff import FileKind
-from stonestack.core.document import SourceOrigin, Stage, Surface, new_surface
-from stonestack.core.image import Picture, Space
-from stonestack.core.ops.evaluating import Evaluator
-from stonestack.core.roles import Role
-from stonestack.core.sizing import Size
-from stonestack.core.wiring import Wiring
+from stonestack.core.document import SourceOrigin, Stage, Surface, edits, new_surface
+from stonestack.core.files.codecs import pictures
+from stonestack.core.files.codecs.sniff import FileKind
+from stonestack.core.graph.ops.evaluating import Evaluator
+from stonestack.core.graph.wiring import Wiring
+from stonestack.core.picture.image import Picture, Space
+from stonestack.core.tables.roles import Role
+from stonestack.core.tables.sizing import Size
 from stonestack.demo.paint import Canvas
 from stonestack.trials import checks, made_of, maps, matters
 

@@ -18,15 +18,16 @@ from sqlalchemy import text
 from sqlmodel import Session
 from werkzeug.test import TestResponse
 
-from stonestack.core import edits
-from stonestack.core.codecs import pictures
-from stonestack.core.codecs.sniff import FileKind
-from stonestack.core.deliveries import BuildRecord, Delivery
-from stonestack.core.document import Step
-from stonestack.core.sizing import Size
+from stonestack.core.document import Step, edits
+from stonestack.core.document.deliveries import BuildRecord, Delivery
+from stonestack.core.files.codecs import pictures
+from stonestack.core.files.codecs.sniff import FileKind
+from stonestack.core.picture.texels import Texels
 from stonestack.core.steps.levels import Levels
-from stonestack.core.texels import Texels
-from stonestack.services import building, deliveries, projects, sources, surfaces
+from stonestack.core.tables.sizing import Size
+from stonestack.services.delivery import building, deliveries
+from stonestack.services.documents import projects, surfaces
+from stonestack.services.game import sources
 from stonestack.services.jobs import silent
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder

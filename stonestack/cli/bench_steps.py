@@ -7,13 +7,13 @@ import time
 from collections.abc import Callable
 
 from stonestack.cli.bench_tile import picture_of
-from stonestack.core.image import Picture
-from stonestack.core.masks.strokes import Drawing, Stroke, StrokePoint, kept
-from stonestack.core.references import MapRef, Reference, SourceRef, StrokesRef, fields_read
-from stonestack.core.resize import limited
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.kinds.references import MapRef, Reference, SourceRef, StrokesRef, fields_read
+from stonestack.core.kinds.step import StepKind, StepParams
+from stonestack.core.picture.image import Picture
+from stonestack.core.picture.resize import limited
 from stonestack.core.steps import STEPS
 from stonestack.core.steps.curves import Curves
+from stonestack.core.steps.masks.strokes import Drawing, Stroke, StrokePoint, kept
 
 _RUNS = 3
 _LOOK = 512

@@ -9,9 +9,9 @@ from collections.abc import Callable
 
 import numpy as np
 
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.resize import limited, resample
-from stonestack.core.stepkind import SOLVED_AT
+from stonestack.core.kinds.step import SOLVED_AT
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.resize import limited, resample
 from stonestack.core.steps import STEPS
 from stonestack.core.tile.scores import tile_scores
 from stonestack.core.tile.ways import FAMILY

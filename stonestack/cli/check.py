@@ -27,7 +27,7 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 
 def _check(options: argparse.Namespace) -> int:
-    from stonestack.core.errors import NotFound
+    from stonestack.core.runtime.errors import NotFound
     from stonestack.store import copies
     from stonestack.store.door import door
     from stonestack.store.place import DataFolder, default_data_folder

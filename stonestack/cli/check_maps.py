@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from stonestack.core.matters import Matter
+    from stonestack.core.tables.matters import Matter
 
 
 def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
@@ -38,8 +38,8 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 def _check(options: argparse.Namespace) -> int:
     from stonestack.cli.apply import pair, role_named
-    from stonestack.core.checks.of_files import check_files
-    from stonestack.core.normals import Green
+    from stonestack.core.picture.normals import Green
+    from stonestack.core.tools.checking import check_files
 
     files = {role_named(r): Path(f).read_bytes() for r, f in map(pair, options.maps)}
     found = check_files(
@@ -61,8 +61,8 @@ def _check(options: argparse.Namespace) -> int:
 
 
 def _matter(word: str | None) -> Matter | None:
-    from stonestack.core.errors import BadRequest
-    from stonestack.core.matters import Matter
+    from stonestack.core.runtime.errors import BadRequest
+    from stonestack.core.tables.matters import Matter
 
     if word is None:
         return None

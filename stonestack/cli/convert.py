@@ -67,9 +67,9 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 
 def _convert(options: argparse.Namespace) -> int:
-    from stonestack.core.blocks.quality import Quality
-    from stonestack.core.converting import convert, parse_size
-    from stonestack.core.roles import Role
+    from stonestack.core.files.blocks.quality import Quality
+    from stonestack.core.tables.roles import Role
+    from stonestack.core.tools.converting import convert, parse_size
     from stonestack.store.files import write_atomically
 
     if options.input.resolve() == options.output.resolve():
@@ -98,7 +98,7 @@ def _convert(options: argparse.Namespace) -> int:
 
 
 def _gather(options: argparse.Namespace) -> int:
-    from stonestack.core.converting import gather
+    from stonestack.core.tools.converting import gather
     from stonestack.store.files import write_atomically
 
     if options.output.resolve() in {path.resolve() for path in options.inputs}:
@@ -111,8 +111,8 @@ def _gather(options: argparse.Namespace) -> int:
 
 
 def _compare(options: argparse.Namespace) -> int:
-    from stonestack.core.comparing import compare
-    from stonestack.core.roles import Role
+    from stonestack.core.judge.comparing import compare
+    from stonestack.core.tables.roles import Role
 
     role = Role(options.role)
     found = compare(options.first.read_bytes(), options.second.read_bytes(), role)

@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING
 from stonestack.cli.games import opened, print_plan, progress_of
 
 if TYPE_CHECKING:
-    from stonestack.services.deliveries import DeliveryView
-    from stonestack.services.projects import ProjectView
+    from stonestack.services.delivery.deliveries import DeliveryView
+    from stonestack.services.documents.projects import ProjectView
     from stonestack.services.workspace import Workspace
 
 
@@ -42,8 +42,8 @@ def add(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
 
 
 def _deliveries(ws: Workspace, project: ProjectView) -> list[DeliveryView]:
-    from stonestack.core.errors import BadRequest
-    from stonestack.services import deliveries
+    from stonestack.core.runtime.errors import BadRequest
+    from stonestack.services.delivery import deliveries
 
     found = deliveries.listed(ws, project.id)
     if not found:
@@ -54,8 +54,9 @@ def _deliveries(ws: Workspace, project: ProjectView) -> list[DeliveryView]:
 
 
 def _build(options: argparse.Namespace) -> int:
-    from stonestack.services import building, projects
-    from stonestack.services.cluster import Cluster
+    from stonestack.services.delivery import building
+    from stonestack.services.documents import projects
+    from stonestack.services.making.cluster import Cluster
     from stonestack.store import disk
     from stonestack.store.files import write_atomically
 
@@ -77,8 +78,9 @@ def _build(options: argparse.Namespace) -> int:
 
 
 def _install(options: argparse.Namespace) -> int:
-    from stonestack.core.targets import target_of
-    from stonestack.services import deliveries, projects
+    from stonestack.core.tables.targets import target_of
+    from stonestack.services.delivery import deliveries
+    from stonestack.services.documents import projects
 
     with opened() as ws:
         project = projects.found(ws, options.project)
@@ -97,7 +99,8 @@ def _install(options: argparse.Namespace) -> int:
 
 
 def _take_out(options: argparse.Namespace) -> int:
-    from stonestack.services import deliveries, projects
+    from stonestack.services.delivery import deliveries
+    from stonestack.services.documents import projects
 
     with opened() as ws:
         for delivery in _deliveries(ws, projects.found(ws, options.project)):

@@ -35,8 +35,8 @@ def asked(words: list[str]) -> argparse.Namespace:
 
 
 def _derive(given: argparse.Namespace) -> int:
-    from stonestack.core.deriving import derive_file
-    from stonestack.core.normals import Green
+    from stonestack.core.picture.normals import Green
+    from stonestack.core.tools.deriving import derive_file
     from stonestack.store.files import write_atomically
 
     if given.input.resolve() == given.output.resolve():
@@ -63,8 +63,8 @@ def _derive(given: argparse.Namespace) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    from stonestack.core.deriving import derivations, usual
-    from stonestack.core.references import fields_read
+    from stonestack.core.kinds.references import fields_read
+    from stonestack.core.tools.deriving import derivations, usual
 
     parser = argparse.ArgumentParser(
         prog="stone-stack derive", description="Make one map of another."
@@ -132,8 +132,8 @@ def _add_field(
 
 def _radius(text: str, data: bytes, density: float | None) -> float:
     """Return a radius in hundredths of the width: given so, in texels, or in metres."""
-    from stonestack.core.deriving import sides_of
-    from stonestack.core.errors import BadRequest
+    from stonestack.core.runtime.errors import BadRequest
+    from stonestack.core.tools.deriving import sides_of
 
     number, unit = (text[:-2], "px") if text.endswith("px") else (text.rstrip("m"), text[-1:])
     try:
@@ -154,7 +154,7 @@ def _radius(text: str, data: bytes, density: float | None) -> float:
 
 
 def _pair(text: str) -> tuple[str, str]:
-    from stonestack.core.errors import BadRequest
+    from stonestack.core.runtime.errors import BadRequest
 
     name, equals, file = text.partition("=")
     if not equals:

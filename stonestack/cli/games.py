@@ -17,10 +17,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from stonestack.services.finding import EntryView
-    from stonestack.services.games import GameFolderView
+    from stonestack.services.game.finding import EntryView
+    from stonestack.services.game.games import GameFolderView
     from stonestack.services.jobs import Progress
-    from stonestack.services.planning import Plan
+    from stonestack.services.safe.planning import Plan
     from stonestack.services.workspace import Workspace
 
 OURS_MISSING, SAFE_DAMAGED, NOT_AS_TOLD = 3, 4, 5
@@ -101,7 +101,7 @@ def progress_of(options: argparse.Namespace) -> Progress:
 
 def _game(ws: Workspace, options: argparse.Namespace, thorough: bool = False) -> GameFolderView:
     """Register the folder and bring its catalogue up to date."""
-    from stonestack.services import cataloguing, games
+    from stonestack.services.game import cataloguing, games
 
     game = games.register(ws, options.folder)
     cataloguing.catalogue(ws, game.id, progress_of(options), thorough)
@@ -138,7 +138,7 @@ def _print_summary(entries: list[EntryView]) -> None:
 
 
 def _catalogue(options: argparse.Namespace) -> int:
-    from stonestack.services import finding
+    from stonestack.services.game import finding
 
     with opened() as ws:
         game = _game(ws, options, options.thorough)
@@ -153,8 +153,8 @@ def _catalogue(options: argparse.Namespace) -> int:
 
 
 def _find(options: argparse.Namespace) -> int:
-    from stonestack.services import alike, finding, naming
-    from stonestack.services.finding import Query
+    from stonestack.services.game import alike, finding, naming
+    from stonestack.services.game.finding import Query
 
     with opened() as ws:
         game = _game(ws, options)
@@ -176,8 +176,9 @@ def _find(options: argparse.Namespace) -> int:
 
 
 def _take(options: argparse.Namespace) -> int:
-    from stonestack.core.workfiles.passing import WorkKind
-    from stonestack.services import planning, taking
+    from stonestack.core.files.workfiles.passing import WorkKind
+    from stonestack.services.game import taking
+    from stonestack.services.safe import planning
 
     kind = WorkKind(options.kind) if options.kind else None
     with opened() as ws:
@@ -198,8 +199,8 @@ def _take(options: argparse.Namespace) -> int:
 
 
 def _put(options: argparse.Namespace) -> int:
-    from stonestack.core.errors import BadRequest
-    from stonestack.services import matching, planning, putting
+    from stonestack.core.runtime.errors import BadRequest
+    from stonestack.services.safe import matching, planning, putting
 
     if (options.source is None) == (options.name is None or options.image is None):
         print("Name a file and a picture, or --from a folder.", file=sys.stderr)
@@ -260,7 +261,8 @@ def print_plan(options: argparse.Namespace, plan: Plan) -> None:
 
 
 def _restore(options: argparse.Namespace) -> int:
-    from stonestack.services import games, returning
+    from stonestack.services.game import games
+    from stonestack.services.safe import returning
 
     with opened() as ws:
         game = games.at(ws, options.folder)
@@ -277,7 +279,8 @@ def _restore(options: argparse.Namespace) -> int:
 
 
 def _verify(options: argparse.Namespace) -> int:
-    from stonestack.services import games, keeping
+    from stonestack.services.game import games
+    from stonestack.services.safe import keeping
 
     with opened() as ws:
         found = keeping.verify(ws, games.at(ws, options.folder).id)

@@ -33,7 +33,7 @@ def main(arguments: list[str] | None = None) -> int:
     """Run one command and return its exit code."""
     words = sys.argv[1:] if arguments is None else arguments
     options = derive.asked(words[1:]) if words[:1] == ["derive"] else _parser().parse_args(words)
-    from stonestack.core.errors import StoneError
+    from stonestack.core.runtime.errors import StoneError
 
     try:
         code: int = options.run(options)
@@ -150,7 +150,7 @@ def _matters() -> list[str]:
 
 
 def _methods() -> list[str]:
-    from stonestack.core.tiling import METHODS
+    from stonestack.core.tools.tiling import METHODS
 
     return list(METHODS)
 
@@ -241,9 +241,9 @@ def _add_tiling(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -
 
 
 def _tile(options: argparse.Namespace) -> int:
-    from stonestack.core.converting import check_output, parse_size
-    from stonestack.core.roles import Role
-    from stonestack.core.tiling import choose_method, frame_on_lines, tile_file
+    from stonestack.core.tables.roles import Role
+    from stonestack.core.tools.converting import check_output, parse_size
+    from stonestack.core.tools.tiling import choose_method, frame_on_lines, tile_file
     from stonestack.store.files import write_atomically
 
     if options.input.resolve() == options.output.resolve():
@@ -276,9 +276,9 @@ def _tile(options: argparse.Namespace) -> int:
 
 
 def _seam(options: argparse.Namespace) -> int:
-    from stonestack.core import codecs
-    from stonestack.core.errors import BadRequest
-    from stonestack.core.roles import ROLES, Role
+    from stonestack.core.files import codecs
+    from stonestack.core.runtime.errors import BadRequest
+    from stonestack.core.tables.roles import ROLES, Role
     from stonestack.core.tile.scores import tile_scores
 
     picture = codecs.read_picture(options.input.read_bytes(), ROLES[Role(options.role)].space)
@@ -330,8 +330,8 @@ def _serving_options(parser: argparse.ArgumentParser) -> None:
 
 
 def _keep_within(megabytes: int | None) -> None:
-    from stonestack.core.errors import BadRequest
-    from stonestack.core.memory import LEAST, MEMORY
+    from stonestack.core.runtime.errors import BadRequest
+    from stonestack.core.runtime.memory import LEAST, MEMORY
 
     if megabytes is None:
         return
@@ -378,7 +378,7 @@ def _demo_name() -> str:
 
 
 def _inspect(options: argparse.Namespace) -> int:
-    from stonestack.core.sources import examine
+    from stonestack.core.catalogue.sources import examine
 
     facts = examine(options.file.name, options.file.read_bytes()).facts
     if options.json:

@@ -53,7 +53,7 @@ def _list(options: argparse.Namespace) -> int:
 
 
 def _restore(options: argparse.Namespace) -> int:
-    from stonestack.core.errors import BadRequest
+    from stonestack.core.runtime.errors import BadRequest
     from stonestack.store import safe_list
     from stonestack.store.place import DataFolder
 

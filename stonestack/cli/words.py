@@ -20,20 +20,20 @@ def one_of(names: Callable[[], list[str]]) -> Callable[[str], str]:
 
 def roles() -> list[str]:
     """Return the names of all roles."""
-    from stonestack.core.roles import Role
+    from stonestack.core.tables.roles import Role
 
     return [str(role) for role in Role]
 
 
 def formats() -> list[str]:
     """Return the names of all formats."""
-    from stonestack.core.blocks.formats import BlockFormat
+    from stonestack.core.files.blocks.formats import BlockFormat
 
     return [str(format_) for format_ in BlockFormat]
 
 
 def qualities() -> list[str]:
     """Return the names of all tiers."""
-    from stonestack.core.blocks.quality import Quality
+    from stonestack.core.files.blocks.quality import Quality
 
     return [str(quality) for quality in Quality]

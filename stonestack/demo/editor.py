@@ -8,11 +8,11 @@ from pathlib import Path
 import numpy as np
 from PIL import Image, ImageColor, ImageDraw
 
-from stonestack.core.codecs import pictures
-from stonestack.core.codecs.sniff import kind_by_content
-from stonestack.core.texels import Texels, at_depth, depth
-from stonestack.core.workfiles import openraster
-from stonestack.core.workfiles.openraster import PICTURE, Layer
+from stonestack.core.files.codecs import pictures
+from stonestack.core.files.codecs.sniff import kind_by_content
+from stonestack.core.files.workfiles import openraster
+from stonestack.core.files.workfiles.openraster import PICTURE, Layer
+from stonestack.core.picture.texels import Texels, at_depth, depth
 from stonestack.store.files import write_atomically
 
 

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from stonestack.core.blending import Blend
 from stonestack.core.document import Mask, MaskPart, Step
 from stonestack.core.document.recipe import Recipe
-from stonestack.core.masks.combining import Combine
-from stonestack.core.masks.patterns import NoiseMask
-from stonestack.core.masks.ranges import ValueRange
-from stonestack.core.references import MapRef
+from stonestack.core.kinds.references import MapRef
+from stonestack.core.picture.blending import Blend
 from stonestack.core.steps.curves import Curves, Point
 from stonestack.core.steps.detail import Sharpen
 from stonestack.core.steps.fill import Fill
 from stonestack.core.steps.grain import Grain
+from stonestack.core.steps.masks.combining import Combine
+from stonestack.core.steps.masks.patterns import NoiseMask
+from stonestack.core.steps.masks.ranges import ValueRange
 from stonestack.core.steps.tone import Tone
 
 _DARK = ValueRange(map=MapRef(map="colour"), low=0, high=0.42, soft=0.2)

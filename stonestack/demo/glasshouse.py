@@ -17,13 +17,14 @@ from collections.abc import Callable, Iterable
 import numpy as np
 from PIL import Image, ImageDraw
 
-from stonestack.core import codecs, colour
-from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.codecs.texture import Texture
-from stonestack.core.derive.normal import NormalFromHeight, normal_from_height
-from stonestack.core.image import Bytes, Floats, Picture, Space
-from stonestack.core.resize import resize
-from stonestack.core.texels import from_texels
+from stonestack.core.files import codecs
+from stonestack.core.files.blocks.formats import BlockFormat
+from stonestack.core.files.codecs.texture import Texture
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Bytes, Floats, Picture, Space
+from stonestack.core.picture.resize import resize
+from stonestack.core.picture.texels import from_texels
+from stonestack.core.steps.derive.normal import NormalFromHeight, normal_from_height
 from stonestack.demo.paint import Canvas, hexed, mix, plain, relief_light, step, toned
 
 SIDE = 128

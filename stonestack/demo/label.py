@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from stonestack.core.blending import Blend
 from stonestack.core.document import Mask, MaskPart, Step
 from stonestack.core.document.recipe import Recipe
-from stonestack.core.masks.combining import Combine
-from stonestack.core.masks.ellipse import Ellipse
-from stonestack.core.masks.others import Border
-from stonestack.core.masks.outline import Corner, Outline
-from stonestack.core.masks.patterns import NoiseMask, Stripes
-from stonestack.core.masks.rectangle import Rectangle
-from stonestack.core.references import MaskRef
+from stonestack.core.kinds.references import MaskRef
+from stonestack.core.picture.blending import Blend
 from stonestack.core.steps.fill import Fill, Gradient, Noise
 from stonestack.core.steps.grain import Grain
 from stonestack.core.steps.lettering import Lettering
+from stonestack.core.steps.masks.combining import Combine
+from stonestack.core.steps.masks.ellipse import Ellipse
+from stonestack.core.steps.masks.others import Border
+from stonestack.core.steps.masks.outline import Corner, Outline
+from stonestack.core.steps.masks.patterns import NoiseMask, Stripes
+from stonestack.core.steps.masks.rectangle import Rectangle
 from stonestack.core.steps.palette import Palette
 from stonestack.core.steps.tone import Tone
 

@@ -11,8 +11,8 @@ import io
 import numpy as np
 from PIL import Image
 
-from stonestack.core.codecs import pictures
-from stonestack.core.image import Bytes
+from stonestack.core.files.codecs import pictures
+from stonestack.core.picture.image import Bytes
 from stonestack.demo.paint import (
     Canvas,
     cells,

@@ -8,10 +8,11 @@ from pathlib import Path
 
 import numpy as np
 
-from stonestack.core import codecs, colour
-from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.derive.normal import NormalFromHeight, normal_from_height
-from stonestack.core.image import Floats, Picture, Space
+from stonestack.core.files import codecs
+from stonestack.core.files.blocks.formats import BlockFormat
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.steps.derive.normal import NormalFromHeight, normal_from_height
 from stonestack.demo import glasshouse
 from stonestack.demo.paint import Canvas, fill, hexed, mix, plain, relief_light, step, toned
 from stonestack.store.files import write_atomically

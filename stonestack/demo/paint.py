@@ -12,9 +12,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core import colour
-from stonestack.core.image import Bytes, Floats
-from stonestack.core.resize import resample
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Bytes, Floats
+from stonestack.core.picture.resize import resample
 
 
 @dataclass(frozen=True)

@@ -5,31 +5,23 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
-from stonestack.core import edits
-from stonestack.core.deliveries import Delivery
-from stonestack.core.derive.height import HeightFromColour
-from stonestack.core.derive.normal import NormalFromHeight
-from stonestack.core.document import rebuilt
-from stonestack.core.materials import Material, PhysicalKind
-from stonestack.core.matters import Matter
-from stonestack.core.parallel import processes
-from stonestack.core.roles import Role
-from stonestack.core.sizing import Size
+from stonestack.core.document import edits, rebuilt
+from stonestack.core.document.deliveries import Delivery
+from stonestack.core.document.materials import Material, PhysicalKind
+from stonestack.core.runtime.parallel import processes
+from stonestack.core.steps.derive.height import HeightFromColour
+from stonestack.core.steps.derive.normal import NormalFromHeight
+from stonestack.core.tables.matters import Matter
+from stonestack.core.tables.roles import Role
+from stonestack.core.tables.sizing import Size
 from stonestack.demo.finishes import FINISHES
 from stonestack.demo.label import CANVAS, LABEL, PAPER
 from stonestack.demo.loose import loose
 from stonestack.demo.originals import make_game_folder
 from stonestack.demo.sources import SOURCES
-from stonestack.services import (
-    cataloguing,
-    deliveries,
-    games,
-    materials,
-    naming,
-    projects,
-    sources,
-    surfaces,
-)
+from stonestack.services.delivery import deliveries
+from stonestack.services.documents import materials, projects, surfaces
+from stonestack.services.game import cataloguing, games, naming, sources
 from stonestack.services.jobs import silent
 from stonestack.services.starting import started
 from stonestack.services.workspace import Workspace

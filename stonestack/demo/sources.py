@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from PIL import Image
 
-from stonestack.core.image import Bytes, Floats
+from stonestack.core.picture.image import Bytes, Floats
 from stonestack.demo.paint import (
     Canvas,
     cells,

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from waitress.server import create_server
 
-from stonestack.core.errors import StoneError
+from stonestack.core.runtime.errors import StoneError
 from stonestack.samplegame.server import create_app
 
 KEY_VARIABLE = "SALTGLASS_KEY"

@@ -24,11 +24,11 @@ from enum import StrEnum
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from stonestack.core.codecs import dds
-from stonestack.core.codecs.sniff import FileKind, kind_by_content
-from stonestack.core.codecs.texture import Texture
-from stonestack.core.errors import ZIP_DAMAGE, BadFile, StoneError
-from stonestack.core.mips import level_count
+from stonestack.core.files.codecs import dds
+from stonestack.core.files.codecs.sniff import FileKind, kind_by_content
+from stonestack.core.files.codecs.texture import Texture
+from stonestack.core.picture.mips import level_count
+from stonestack.core.runtime.errors import ZIP_DAMAGE, BadFile, StoneError
 
 SLOTS = ("colour", "normal", "shine", "opening")
 _MOST_FILE = 64 << 20

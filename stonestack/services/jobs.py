@@ -13,7 +13,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from stonestack.core.errors import Cancelled, Conflict, NotFound, StoneError
+from stonestack.core.runtime.errors import Cancelled, Conflict, NotFound, StoneError
 from stonestack.store import failures
 from stonestack.store.tables import new_id
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from stonestack.services import building, keeping, putting, sources
+from stonestack.services.delivery import building
+from stonestack.services.game import sources
+from stonestack.services.safe import keeping, putting
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 

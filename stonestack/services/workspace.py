@@ -8,11 +8,11 @@ from typing import TypeVar
 
 from sqlmodel import Session, SQLModel
 
-from stonestack.core.errors import NotFound
-from stonestack.services.game import GameRunner
-from stonestack.services.indexing import Indexes
+from stonestack.core.runtime.errors import NotFound
+from stonestack.services.game.indexing import Indexes
+from stonestack.services.game.sample import GameRunner
 from stonestack.services.jobs import Jobs
-from stonestack.services.renders import Renderer
+from stonestack.services.making.renders import Renderer
 from stonestack.store import disk
 from stonestack.store.database import open_database
 from stonestack.store.files import Cache, FileStore, sha256

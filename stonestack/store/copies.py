@@ -8,7 +8,7 @@ import time
 from contextlib import closing
 from pathlib import Path
 
-from stonestack.core.errors import BadRequest, NotFound
+from stonestack.core.runtime.errors import BadRequest, NotFound
 from stonestack.store import disk
 from stonestack.store.place import DataFolder
 

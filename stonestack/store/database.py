@@ -10,7 +10,7 @@ from sqlalchemy import Connection, Engine, event, inspect
 from sqlalchemy.exc import DBAPIError
 from sqlmodel import create_engine
 
-from stonestack.core.errors import BadRequest
+from stonestack.core.runtime.errors import BadRequest
 from stonestack.store import copies, failures
 from stonestack.store.place import DataFolder
 

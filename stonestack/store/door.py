@@ -16,7 +16,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from stonestack.core.errors import Conflict, NotFound
+from stonestack.core.runtime.errors import Conflict, NotFound
 from stonestack.store.lock import exclusive
 from stonestack.store.reach import FileId, id_of
 

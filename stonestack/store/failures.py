@@ -7,7 +7,7 @@ import sqlite3
 
 from sqlalchemy.exc import DBAPIError
 
-from stonestack.core.errors import BadRequest, Conflict, StoneError
+from stonestack.core.runtime.errors import BadRequest, Conflict, StoneError
 
 _DISK = {
     errno.ENOSPC: ("disk-full", "The disk is full", "Free some space"),

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from stonestack.core.errors import Conflict, NotFound
+from stonestack.core.runtime.errors import Conflict, NotFound
 from stonestack.store import disk
 
 

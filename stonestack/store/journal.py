@@ -22,7 +22,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ValidationError
 
-from stonestack.core.errors import BadRequest, Conflict
+from stonestack.core.runtime.errors import BadRequest, Conflict
 from stonestack.store import disk, failures, reach
 from stonestack.store.files import sha256_of, write_atomically
 from stonestack.store.lock import exclusive

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from pathlib import Path
 
-from stonestack.core.errors import Conflict
+from stonestack.core.runtime.errors import Conflict
 
 
 @contextmanager

@@ -14,7 +14,7 @@ from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 from typing import NamedTuple
 
-from stonestack.core.errors import BadRequest
+from stonestack.core.runtime.errors import BadRequest
 from stonestack.store.disk import FileSource
 
 

@@ -15,7 +15,7 @@ from typing import TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from stonestack.core.errors import BadFile, Conflict, StoneError
+from stonestack.core.runtime.errors import BadFile, Conflict, StoneError
 from stonestack.store import disk, failures, reach
 from stonestack.store.door import door
 from stonestack.store.files import FileStore, sha256_of

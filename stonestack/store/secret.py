@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import secrets
 
-from stonestack.core.errors import BadRequest
+from stonestack.core.runtime.errors import BadRequest
 from stonestack.store.place import DataFolder
 
 _LEAST = 20

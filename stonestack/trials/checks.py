@@ -13,13 +13,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core import colour
-from stonestack.core.checks.accord import accord, facing
-from stonestack.core.checks.old_relief import Part
-from stonestack.core.filters import gaussian
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.normals import Green, green_of
-from stonestack.core.parallel import processes
+from stonestack.core.judge.checks.accord import accord, facing
+from stonestack.core.judge.checks.old_relief import Part
+from stonestack.core.picture import colour
+from stonestack.core.picture.filters import gaussian
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.normals import Green, green_of
+from stonestack.core.runtime.parallel import processes
 from stonestack.core.steps.relief_light import ReliefLight, lamp_of, without_relief_light
 from stonestack.trials import scenes
 

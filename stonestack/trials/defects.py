@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.random import Generator
 
-from stonestack.core.image import Floats
+from stonestack.core.picture.image import Floats
 from stonestack.demo.paint import Canvas
 from stonestack.trials.matters import STRUCTURED, drawn
 from stonestack.trials.others import OTHERS, OTHERS_STRUCTURED, other

@@ -10,8 +10,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from stonestack.core.image import Bytes
-from stonestack.core.parallel import over_bands
+from stonestack.core.picture.image import Bytes
+from stonestack.core.runtime.parallel import over_bands
 
 
 @njit(cache=True, nogil=True)

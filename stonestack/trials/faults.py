@@ -8,9 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stonestack.core import colour
-from stonestack.core.image import Picture, Space
-from stonestack.core.parallel import processes
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Picture, Space
+from stonestack.core.runtime.parallel import processes
 from stonestack.core.tile.faults.judging import Fault
 from stonestack.core.tile.scores import tile_scores
 from stonestack.trials.defects import GRADED, Box, Laid, stock

@@ -15,12 +15,12 @@ import numpy as np
 from PIL import Image, ImageDraw
 from scipy import ndimage
 
-from stonestack.core.codecs.pictures import write_texels
-from stonestack.core.codecs.sniff import FileKind
-from stonestack.core.image import Floats
-from stonestack.core.parallel import processes
-from stonestack.core.roles import Role
-from stonestack.core.sources import examine
+from stonestack.core.catalogue.sources import examine
+from stonestack.core.files.codecs.pictures import write_texels
+from stonestack.core.files.codecs.sniff import FileKind
+from stonestack.core.picture.image import Floats
+from stonestack.core.runtime.parallel import processes
+from stonestack.core.tables.roles import Role
 from stonestack.demo.paint import Canvas
 from stonestack.trials.matters import MATTERS, drawn
 

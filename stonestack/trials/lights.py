@@ -8,10 +8,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stonestack.core import colour
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import processes
-from stonestack.core.resize import resample
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.resize import resample
+from stonestack.core.runtime.parallel import processes
 from stonestack.core.tile.light import BalanceLight, balance_light
 from stonestack.demo.paint import Canvas
 from stonestack.trials.matters import MATTERS, drawn

@@ -10,10 +10,10 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from stonestack.core import colour
-from stonestack.core.image import Bytes
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Bytes
 from stonestack.demo.paint import Canvas
-from stonestack.services import alike, cataloguing, games
+from stonestack.services.game import alike, cataloguing, games
 from stonestack.services.jobs import silent
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder

@@ -12,10 +12,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stonestack.core import colour
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.matter_guess import guess_matter
-from stonestack.core.matters import Matter
+from stonestack.core.judge.matter_guess import guess_matter
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.tables.matters import Matter
 from stonestack.demo.paint import Canvas
 from stonestack.trials import matters, scenes
 

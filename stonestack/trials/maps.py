@@ -7,13 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stonestack.core import colour
-from stonestack.core.derive.height import HeightFromColour, height_from_colour
-from stonestack.core.derive.normal import NormalFromHeight, normal_from_height
-from stonestack.core.derive.shine import SpecularFromColour, specular_from_colour
-from stonestack.core.derive.slopes import slopes_of
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import processes
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.runtime.parallel import processes
+from stonestack.core.steps.derive.height import HeightFromColour, height_from_colour
+from stonestack.core.steps.derive.normal import NormalFromHeight, normal_from_height
+from stonestack.core.steps.derive.shine import SpecularFromColour, specular_from_colour
+from stonestack.core.steps.derive.slopes import slopes_of
 from stonestack.trials import scenes
 
 PERIODS = (32.0, 8.0, 4.0, 3.0, 2.5)

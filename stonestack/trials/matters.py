@@ -11,7 +11,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core.image import Floats
+from stonestack.core.picture.image import Floats
 from stonestack.demo.paint import Canvas, mix, plain, relief_light, step, toned
 
 Matter = Callable[[Canvas], Floats]

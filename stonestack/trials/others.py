@@ -12,7 +12,7 @@ import numpy as np
 from numpy.random import Generator
 from numpy.typing import NDArray
 
-from stonestack.core.image import Floats
+from stonestack.core.picture.image import Floats
 
 Other = Callable[[int, int, Generator], Floats]
 """Draws a ring of so many columns and rows: tones, shape (height, width), about 0..1."""

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stonestack.core import colour
-from stonestack.core.image import Bytes, Floats
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Bytes, Floats
 from stonestack.demo.paint import Canvas, cells, step
 
 SIDE = 384

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core import colour
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import processes
-from stonestack.core.slant import corners_seen
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.raw.slant import corners_seen
+from stonestack.core.runtime.parallel import processes
 from stonestack.trials.defects import stock
 from stonestack.trials.matters import MATTERS
 from stonestack.trials.others import OTHERS

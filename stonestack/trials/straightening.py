@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stonestack.core.frame import frame_of, straightened_as
+from stonestack.core.raw.frame import frame_of, straightened_as
 
 _SIZE = (1600, 1200)
 _OFF = 0.5

@@ -8,12 +8,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stonestack.core import colour
-from stonestack.core.errors import BadRequest
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import processes
+from stonestack.core.judge.choosing import choose
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.runtime.errors import BadRequest
+from stonestack.core.runtime.parallel import processes
 from stonestack.core.steps import STEPS
-from stonestack.core.tile.choosing import choose
 from stonestack.core.tile.period import ridges_of
 from stonestack.core.tile.ways import FAMILY
 from stonestack.demo.paint import Canvas, mix, step, toned

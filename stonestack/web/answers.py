@@ -9,7 +9,7 @@ from flask import Flask, Response
 from pydantic import BaseModel, TypeAdapter, ValidationError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
-from stonestack.core.errors import BadFile, Conflict, NotFound, NotWanted, StoneError
+from stonestack.core.runtime.errors import BadFile, Conflict, NotFound, NotWanted, StoneError
 from stonestack.services.jobs import Problem, problem_of
 
 log = logging.getLogger(__name__)

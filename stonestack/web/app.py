@@ -10,8 +10,8 @@ from flask_openapi3.models.info import Info
 from flask_openapi3.openapi import OpenAPI
 
 from stonestack import __version__
-from stonestack.core.errors import NotFound
-from stonestack.services.sources import MOST_BYTES
+from stonestack.core.runtime.errors import NotFound
+from stonestack.services.game.sources import MOST_BYTES
 from stonestack.services.workspace import Workspace
 from stonestack.store.secret import secret_of
 from stonestack.web import guards

@@ -8,7 +8,7 @@ from typing import Annotated
 from flask_openapi3.models.file import FileStorage
 from pydantic import AfterValidator, StringConstraints
 
-from stonestack.core.errors import BadRequest
+from stonestack.core.runtime.errors import BadRequest
 
 
 def _without_zero(text: str) -> str:

@@ -14,8 +14,8 @@ from waitress.parser import HTTPRequestParser
 from waitress.server import create_server
 from waitress.utilities import Error, RequestEntityTooLarge
 
+from stonestack.services.game.sources import MOST_BYTES
 from stonestack.services.jobs import Problem
-from stonestack.services.sources import MOST_BYTES
 from stonestack.web.guards import READING, TOKEN_HEADER, Guard, status_of
 
 MOST_WORDS = 2 << 20

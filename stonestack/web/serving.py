@@ -10,12 +10,12 @@ import webbrowser
 from contextlib import ExitStack, closing
 from urllib.parse import urlencode
 
-from stonestack.core.errors import Conflict
-from stonestack.services import preparing
+from stonestack.core.runtime.errors import Conflict
+from stonestack.services.editor.watching import Watcher
+from stonestack.services.game.marking import Marking
 from stonestack.services.jobs import Progress
-from stonestack.services.marking import Marking
-from stonestack.services.warming import warm
-from stonestack.services.watching import Watcher
+from stonestack.services.making import preparing
+from stonestack.services.making.warming import warm
 from stonestack.services.workspace import Workspace
 from stonestack.store import copies
 from stonestack.store.door import door

@@ -8,9 +8,9 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import expect
 
-from stonestack.core import codecs
-from stonestack.core.blocks import BlockFormat
-from stonestack.core.image import Picture, Space
+from stonestack.core.files import codecs
+from stonestack.core.files.blocks import BlockFormat
+from stonestack.core.picture.image import Picture, Space
 from stonestack.demo.originals import make_game_folder
 from stonestack.samplegame import __main__ as saltglass
 from stonestack.store.files import write_atomically

@@ -14,12 +14,13 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core import colour
-from stonestack.core.blocks import BlockFormat, Numbers, bc6h_layout
-from stonestack.core.codecs import ktx2
-from stonestack.core.codecs.texture import Texture
+from stonestack.core.files.blocks import BlockFormat, Numbers
+from stonestack.core.files.blocks.bptc import bc6h_layout
+from stonestack.core.files.codecs import ktx2
+from stonestack.core.files.codecs.texture import Texture
+from stonestack.core.picture import colour
 from tests.browser.case import BrowserCase, looks
-from tests.core.test_containers import textures
+from tests.core.files.test_containers import textures
 from tests.sizes import swept, times
 
 FRONTEND = Path(__file__).resolve().parents[2] / "frontend"

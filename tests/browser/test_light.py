@@ -8,9 +8,9 @@ import unittest
 import numpy as np
 from playwright.sync_api import Locator, Route, expect
 
-from stonestack.core import colour
-from stonestack.core.image import Picture, Space
-from stonestack.core.texels import to_texels
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Picture, Space
+from stonestack.core.picture.texels import to_texels
 from tests.browser.case import DemoCase, looks
 from tests.sizes import swept
 from tests.support import png

@@ -12,7 +12,7 @@ import numpy as np
 from playwright.sync_api import Locator, expect
 
 from tests.browser.case import PATIENCE, SMALL, DemoCase, looks
-from tests.core.test_archives import content
+from tests.core.files.test_archives import content
 from tests.games import hashes
 from tests.sizes import swept
 from tests.support import png

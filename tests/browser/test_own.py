@@ -9,9 +9,9 @@ from pathlib import Path
 from playwright.sync_api import Route, expect
 
 from stonestack.cli import main
-from stonestack.core import codecs
+from stonestack.core.files import codecs
 from tests.browser.case import PATIENCE, BrowserCase
-from tests.core.test_archives import zipped
+from tests.core.files.test_archives import zipped
 from tests.forked import Program
 from tests.games import colour_dds, state
 from tests.sizes import swept

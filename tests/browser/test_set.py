@@ -6,7 +6,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from stonestack.core.matters import MATTERS, Matter
+from stonestack.core.tables.matters import MATTERS, Matter
 from tests.browser.case import PATIENCE, DemoCase
 from tests.sizes import swept
 

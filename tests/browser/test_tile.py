@@ -10,12 +10,12 @@ import zipfile
 import numpy as np
 from playwright.sync_api import Route, expect
 
-from stonestack.core import colour
+from stonestack.core.picture import colour
 from stonestack.trials import walls
 from stonestack.trials.defects import stock
 from stonestack.trials.slants import seen_at_a_slant
 from tests.browser.case import PATIENCE, DemoCase
-from tests.core import defects
+from tests.core.tile import defects
 from tests.sizes import swept
 from tests.support import photograph, png
 

@@ -10,13 +10,13 @@ from PIL import Image
 
 from stonestack.core.document import Mask, Step
 from stonestack.core.document.recipe import Recipe
-from stonestack.core.masks.rectangle import Rectangle
-from stonestack.core.references import MapRef
-from stonestack.core.roles import Role
+from stonestack.core.kinds.references import MapRef
 from stonestack.core.steps.another import AnotherMap
 from stonestack.core.steps.channels import Invert
 from stonestack.core.steps.detail import Blur
 from stonestack.core.steps.fill import Fill
+from stonestack.core.steps.masks.rectangle import Rectangle
+from stonestack.core.tables.roles import Role
 from tests.cli.test_commands import CommandCase
 from tests.support import raw_picture
 

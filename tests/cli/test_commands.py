@@ -14,11 +14,11 @@ import numpy as np
 from PIL import Image
 
 from stonestack.cli.main import main
-from stonestack.core import codecs
-from stonestack.core.codecs import dds
-from stonestack.core.deliveries import Delivery
-from stonestack.core.image import Space
-from stonestack.services import deliveries
+from stonestack.core.document.deliveries import Delivery
+from stonestack.core.files import codecs
+from stonestack.core.files.codecs import dds
+from stonestack.core.picture.image import Space
+from stonestack.services.delivery import deliveries
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 from tests.services.test_surfaces import wall

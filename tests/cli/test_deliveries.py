@@ -9,11 +9,13 @@ import zipfile
 from pathlib import Path
 from unittest import mock
 
-from stonestack.core import edits
-from stonestack.core.deliveries import Delivery
-from stonestack.core.roles import Role
-from stonestack.core.sizing import Size
-from stonestack.services import deliveries, projects, sources, surfaces
+from stonestack.core.document import edits
+from stonestack.core.document.deliveries import Delivery
+from stonestack.core.tables.roles import Role
+from stonestack.core.tables.sizing import Size
+from stonestack.services.delivery import deliveries
+from stonestack.services.documents import projects, surfaces
+from stonestack.services.game import sources
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 from tests.cli.test_commands import CommandCase

@@ -10,11 +10,12 @@ import numpy as np
 from PIL import Image
 
 from stonestack.cli.main import main
-from stonestack.core import codecs, colour
-from stonestack.core.deriving import derivations, usual
-from stonestack.core.image import Space
-from stonestack.core.references import fields_read
+from stonestack.core.files import codecs
+from stonestack.core.kinds.references import fields_read
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Space
 from stonestack.core.steps import STEPS
+from stonestack.core.tools.deriving import derivations, usual
 from stonestack.trials import maps, scenes
 
 

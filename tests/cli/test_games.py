@@ -9,7 +9,7 @@ from pathlib import Path
 from unittest import mock
 
 from tests.cli.test_commands import CommandCase
-from tests.core.test_archives import content
+from tests.core.files.test_archives import content
 from tests.games import colour_dds, painted, small_game, state
 
 

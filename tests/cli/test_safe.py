@@ -8,7 +8,7 @@ from contextlib import redirect_stderr, redirect_stdout
 from io import StringIO
 
 from stonestack.cli.main import main
-from stonestack.services import keeping
+from stonestack.services.safe import keeping
 from stonestack.store import safe_list
 from tests.games import state
 from tests.services.test_putting import GameCase

@@ -11,10 +11,10 @@ import tifffile
 from PIL import Image
 
 from stonestack.cli.main import main
-from stonestack.core.tiling import METHODS
+from stonestack.core.tools.tiling import METHODS
 from stonestack.trials.defects import stock
 from stonestack.trials.slants import seen_at_a_slant
-from tests.core import defects
+from tests.core.tile import defects
 from tests.support import png
 
 

@@ -4,9 +4,9 @@ import ast
 import unittest
 from pathlib import Path
 
-from stonestack.core.blocks.formats import FORMATS, BlockFormat, Numbers
-from stonestack.core.checks import outputs
-from stonestack.core.roles import Role
+from stonestack.core.files.blocks.formats import FORMATS, BlockFormat, Numbers
+from stonestack.core.judge.checks import outputs
+from stonestack.core.tables.roles import Role
 
 ROOT = Path(__file__).resolve().parents[2]
 CORE = ROOT / "stonestack" / "core"
@@ -36,9 +36,9 @@ def used(path: Path) -> set[str]:
 class Registers(unittest.TestCase):
     def test_every_file_that_offers_something_is_in_its_register(self) -> None:
         for folders, register, offered in (
-            (("steps", "tile", "derive"), "steps", "STEP"),
-            (("masks",), "masks", "MASK"),
-            (("containers",), "containers", "FORM"),
+            (("steps", "tile", "steps/derive"), "steps", "STEP"),
+            (("steps/masks",), "steps/masks", "MASK"),
+            (("files/containers",), "files/containers", "FORM"),
         ):
             known = used(CORE / register / "__init__.py")
             for folder in folders:
@@ -47,7 +47,7 @@ class Registers(unittest.TestCase):
                         self.assertIn(f"{path.stem}.{offered}", known, path)
 
     def test_every_room_of_operations_is_in_the_register(self) -> None:
-        text = (CORE / "ops" / "__init__.py").read_text(encoding="utf-8")
+        text = (CORE / "graph" / "ops" / "__init__.py").read_text(encoding="utf-8")
         [rooms] = [
             {name.id for name in node.iter.elts if isinstance(name, ast.Name)}
             for tree in ast.walk(ast.parse(text))
@@ -55,13 +55,15 @@ class Registers(unittest.TestCase):
             for node in tree.generators
             if isinstance(node.iter, ast.Tuple)
         ]
-        offering = {p.stem for p in (CORE / "ops").glob("*.py") if "OPERATIONS" in assigned(p)}
+        offering = {
+            p.stem for p in (CORE / "graph" / "ops").glob("*.py") if "OPERATIONS" in assigned(p)
+        }
         self.assertEqual(rooms, offering - {"__init__"})
 
     def test_every_check_of_an_output_is_in_the_register(self) -> None:
         known = {f"{c.__module__.rpartition('.')[2]}.{c.__name__}" for c in outputs.OUTPUT_CHECKS}
         offered = set()
-        for path in (CORE / "checks").glob("*.py"):
+        for path in (CORE / "judge" / "checks").glob("*.py"):
             for node in ast.parse(path.read_text(encoding="utf-8")).body:
                 if isinstance(node, ast.FunctionDef) and len(node.args.args) == 1:
                     kind = node.args.args[0].annotation

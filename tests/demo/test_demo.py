@@ -4,16 +4,17 @@ import unittest
 import numpy as np
 from PIL import Image
 
-from stonestack.core import codecs
 from stonestack.core.document import rebuilt
-from stonestack.core.image import Space
+from stonestack.core.files import codecs
+from stonestack.core.picture.image import Space
 from stonestack.core.tile.light import light_field
 from stonestack.core.tile.seam import seam_score
 from stonestack.demo.originals import ORIGINALS
 from stonestack.demo.paint import Canvas
 from stonestack.demo.project import _MADE_OF, _MATERIALS, _TITLES, MADE, ensure, game_of
 from stonestack.demo.sources import SOURCES, lattice_pattern
-from stonestack.services import games, projects
+from stonestack.services.documents import projects
+from stonestack.services.game import games
 from stonestack.store.tables import GameRow
 from tests.games import small_game, state
 from tests.sizes import times

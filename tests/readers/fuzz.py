@@ -17,9 +17,9 @@ from dataclasses import dataclass, field
 
 import stonestack.core
 import stonestack.services
-from stonestack.core.errors import StoneError
-from stonestack.core.parallel import processes
-from stonestack.core.readers import READERS
+from stonestack.core.runtime.errors import StoneError
+from stonestack.core.runtime.parallel import processes
+from stonestack.core.runtime.readers import READERS
 from tests.readers.samples import samples
 from tests.readers.spoiling import spoilt
 

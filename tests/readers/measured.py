@@ -13,8 +13,8 @@ import threading
 import time
 from pathlib import Path
 
-from stonestack.core.errors import StoneError
-from stonestack.core.readers import READERS
+from stonestack.core.runtime.errors import StoneError
+from stonestack.core.runtime.readers import READERS
 from tests.readers.bombs import BOMBS, SLOW_TO_MAKE
 from tests.readers.fuzz import everything
 

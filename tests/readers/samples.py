@@ -15,20 +15,20 @@ import numpy as np
 import tifffile
 from PIL import Image, ImageCms
 
-from stonestack.core import codecs, recipes
-from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.codecs import dds, ktx2
-from stonestack.core.codecs.beyond import write_exr
-from stonestack.core.codecs.texture import gathered
-from stonestack.core.document import Mask, Step
+from stonestack.core.document import Mask, Step, recipes
 from stonestack.core.document.recipe import Recipe
-from stonestack.core.image import Picture, Space
-from stonestack.core.masks import strokes
-from stonestack.core.masks.strokes import Drawing, Stroke, StrokePoint
-from stonestack.core.references import StrokesRef
+from stonestack.core.files import codecs
+from stonestack.core.files.blocks.formats import BlockFormat
+from stonestack.core.files.codecs import dds, ktx2
+from stonestack.core.files.codecs.beyond import write_exr
+from stonestack.core.files.codecs.texture import gathered
+from stonestack.core.files.workfiles import openraster
+from stonestack.core.files.workfiles.openraster import Layer
+from stonestack.core.kinds.references import StrokesRef
+from stonestack.core.picture.image import Picture, Space
 from stonestack.core.steps.fill import Fill
-from stonestack.core.workfiles import openraster
-from stonestack.core.workfiles.openraster import Layer
+from stonestack.core.steps.masks import strokes
+from stonestack.core.steps.masks.strokes import Drawing, Stroke, StrokePoint
 from tests.support import noise
 
 WIDTH, HEIGHT = 22, 13
@@ -80,7 +80,7 @@ def deep_tiff(**options: object) -> bytes:
 
 def deep_png() -> bytes:
     """Return sixteen-bit colour as a PNG."""
-    from stonestack.core.codecs.pictures import deep_png
+    from stonestack.core.files.codecs.pictures import deep_png
 
     return deep_png((noise(WIDTH, HEIGHT, 7, 5, channels=4) * 65535).astype(np.uint16))
 

@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
-from stonestack.core import codecs
-from stonestack.core.blocks import BlockFormat
-from stonestack.core.image import Picture, Space
+from stonestack.core.files import codecs
+from stonestack.core.files.blocks import BlockFormat
+from stonestack.core.picture.image import Picture, Space
 from stonestack.samplegame.loader import NoGame, Room, Word, load
 from stonestack.samplegame.server import create_app
 from stonestack.store.files import write_atomically

@@ -21,7 +21,8 @@ from sqlmodel import select
 
 from stonestack.core.document import SourceOrigin
 from stonestack.samplegame import updating
-from stonestack.services import projects, shelf, sources
+from stonestack.services.documents import projects
+from stonestack.services.game import shelf, sources
 from stonestack.services.jobs import silent
 from stonestack.services.starting import started
 from stonestack.services.workspace import Workspace

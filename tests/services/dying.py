@@ -14,7 +14,7 @@ from pathlib import Path
 
 from sqlalchemy import Engine, event
 
-from stonestack.core import codecs
+from stonestack.core.files import codecs
 from stonestack.services.workspace import Workspace
 from stonestack.store import disk
 from stonestack.store.place import DataFolder

@@ -19,22 +19,15 @@ from typing import ClassVar
 
 from sqlmodel import col, select
 
-from stonestack.core import edits
-from stonestack.core.deliveries import Delivery
-from stonestack.core.roles import Role
-from stonestack.services import (
-    building,
-    deliveries,
-    keeping,
-    planning,
-    projects,
-    putting,
-    returning,
-    sources,
-    surfaces,
-)
-from stonestack.services.deliveries import DeliveryView
+from stonestack.core.document import edits
+from stonestack.core.document.deliveries import Delivery
+from stonestack.core.tables.roles import Role
+from stonestack.services.delivery import building, deliveries
+from stonestack.services.delivery.deliveries import DeliveryView
+from stonestack.services.documents import projects, surfaces
+from stonestack.services.game import sources
 from stonestack.services.jobs import silent
+from stonestack.services.safe import keeping, planning, putting, returning
 from stonestack.services.starting import started
 from stonestack.services.workspace import Workspace
 from stonestack.store import disk, journal

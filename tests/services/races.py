@@ -10,9 +10,9 @@ import sys
 import time
 from pathlib import Path
 
-from stonestack.core.errors import Conflict
-from stonestack.services import keeping, putting, returning
+from stonestack.core.runtime.errors import Conflict
 from stonestack.services.jobs import silent
+from stonestack.services.safe import keeping, putting, returning
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 from tests.games import entry

@@ -7,15 +7,15 @@ from typing import Any
 
 from sqlalchemy import text
 
-from stonestack.core import edits
-from stonestack.core.deliveries import Delivery
-from stonestack.core.document import rebuilt
-from stonestack.core.errors import BadRequest, Conflict
-from stonestack.core.roles import Role
-from stonestack.core.sizing import Size
+from stonestack.core.document import edits, rebuilt
+from stonestack.core.document.deliveries import Delivery
+from stonestack.core.runtime.errors import BadRequest, Conflict
 from stonestack.core.steps.levels import Levels
-from stonestack.services import deliveries, materials, projects, revisions, surfaces
-from stonestack.services.surfaces import SurfaceView
+from stonestack.core.tables.roles import Role
+from stonestack.core.tables.sizing import Size
+from stonestack.services.delivery import deliveries
+from stonestack.services.documents import materials, projects, revisions, surfaces
+from stonestack.services.documents.surfaces import SurfaceView
 from tests.services.test_surfaces import SurfaceCase
 from tests.sizes import times
 from tests.support import add_step, set_output, take_back

@@ -12,8 +12,8 @@ from io import StringIO
 from pathlib import Path
 
 from stonestack.cli.main import main
-from stonestack.core.errors import BadRequest, StoneError
-from stonestack.services import projects, surfaces
+from stonestack.core.runtime.errors import BadRequest, StoneError
+from stonestack.services.documents import projects, surfaces
 from stonestack.services.workspace import Workspace
 from stonestack.store import copies, disk
 from stonestack.store.place import DataFolder

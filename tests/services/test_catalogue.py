@@ -16,26 +16,17 @@ from PIL import Image
 
 from stonestack.core.catalogue import local
 from stonestack.core.catalogue.describe import encoded
-from stonestack.core.errors import BadFile, Cancelled, StoneError
+from stonestack.core.files.workfiles.passing import WorkKind, flat, full_colour
 from stonestack.core.refit import texels_of
-from stonestack.core.workfiles.passing import WorkKind, flat, full_colour
-from stonestack.services import (
-    alike,
-    cataloguing,
-    finding,
-    games,
-    matching,
-    naming,
-    planning,
-    putting,
-    taking,
-)
-from stonestack.services.finding import Query, Sort
+from stonestack.core.runtime.errors import BadFile, Cancelled, StoneError
+from stonestack.services.game import alike, cataloguing, finding, games, naming, taking
+from stonestack.services.game.finding import Query, Sort
+from stonestack.services.game.marking import Marking
+from stonestack.services.game.reading import listing
 from stonestack.services.jobs import Progress, silent, told
-from stonestack.services.marking import Marking
-from stonestack.services.reading import listing
+from stonestack.services.safe import matching, planning, putting
 from stonestack.store.files import sha256
-from tests.core.test_archives import zipped
+from tests.core.files.test_archives import zipped
 from tests.games import catalogued, colour_dds, entry, painted, small_game, state
 from tests.support import WorkspaceCase
 
@@ -187,7 +178,7 @@ class Reading(CatalogueCase):
     def test_an_unreadable_file_is_listed_and_said(self) -> None:
         from unittest import mock
 
-        from stonestack.services.reading import Seen, read_file
+        from stonestack.services.game.reading import Seen, read_file
 
         with mock.patch("os.open", side_effect=PermissionError(13, "denied")):
             read = read_file(self.game, Seen("tex/wall_c.dds", 10, 1))

@@ -7,22 +7,24 @@ from typing import ClassVar
 
 import numpy as np
 
-from stonestack.core import colour, edits
-from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.checks.looked import MapFinding
-from stonestack.core.checks.of_maps import MAP_CHECKS
-from stonestack.core.codecs import pictures
-from stonestack.core.codecs.sniff import FileKind
-from stonestack.core.converting import convert
-from stonestack.core.document import MapOrigin, Mask, Stage, Step
-from stonestack.core.errors import Conflict
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.masks.rectangle import Rectangle
-from stonestack.core.matters import Matter
-from stonestack.core.roles import Role
-from stonestack.core.sizing import Size
-from stonestack.services import checking, projects, sources, surfaces
-from stonestack.services.surfaces import SurfaceView
+from stonestack.core.document import MapOrigin, Mask, Stage, Step, edits
+from stonestack.core.files.blocks.formats import BlockFormat
+from stonestack.core.files.codecs import pictures
+from stonestack.core.files.codecs.sniff import FileKind
+from stonestack.core.judge.checks.looked import MapFinding
+from stonestack.core.judge.checks.of_maps import MAP_CHECKS
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.runtime.errors import Conflict
+from stonestack.core.steps.masks.rectangle import Rectangle
+from stonestack.core.tables.matters import Matter
+from stonestack.core.tables.roles import Role
+from stonestack.core.tables.sizing import Size
+from stonestack.core.tools.converting import convert
+from stonestack.services.documents import projects, surfaces
+from stonestack.services.documents.surfaces import SurfaceView
+from stonestack.services.game import sources
+from stonestack.services.making import checking
 from stonestack.services.workspace import Workspace
 from stonestack.trials import scenes
 from tests.sizes import swept

@@ -5,10 +5,11 @@ import unittest
 from pathlib import Path
 
 from stonestack.core.document import rebuilt
-from stonestack.core.errors import BadRequest
-from stonestack.services import building, deliveries, projects
-from stonestack.services.cluster import Cluster
+from stonestack.core.runtime.errors import BadRequest
+from stonestack.services.delivery import building, deliveries
+from stonestack.services.documents import projects
 from stonestack.services.jobs import silent
+from stonestack.services.making.cluster import Cluster
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 from tests import drawn

@@ -6,22 +6,16 @@ from pathlib import Path
 from threading import Thread
 from unittest import mock
 
-from stonestack.core import codecs, edits
-from stonestack.core.deliveries import BuildRecord, Delivery
-from stonestack.core.document import rebuilt
-from stonestack.core.errors import BadRequest, Cancelled, Conflict
-from stonestack.core.graph import Graph, Key
-from stonestack.core.roles import Role
-from stonestack.services import (
-    building,
-    deliveries,
-    materials,
-    projects,
-    revisions,
-    surfaces,
-)
+from stonestack.core.document import edits, rebuilt
+from stonestack.core.document.deliveries import BuildRecord, Delivery
+from stonestack.core.files import codecs
+from stonestack.core.kinds.node import Graph, Key
+from stonestack.core.runtime.errors import BadRequest, Cancelled, Conflict
+from stonestack.core.tables.roles import Role
+from stonestack.services.delivery import building, deliveries
+from stonestack.services.documents import materials, projects, revisions, surfaces
+from stonestack.services.documents.summaries import SurfaceState
 from stonestack.services.jobs import silent, told
-from stonestack.services.summaries import SurfaceState
 from stonestack.store import door, files, journal
 from stonestack.store.tables import BuildRow
 from tests.services.test_surfaces import SurfaceCase

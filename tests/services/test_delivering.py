@@ -3,26 +3,18 @@
 import unittest
 from pathlib import Path
 
-from stonestack.core import codecs, edits
-from stonestack.core.deliveries import Delivery
-from stonestack.core.document import Output
-from stonestack.core.errors import BadRequest, Conflict
-from stonestack.core.roles import Role
-from stonestack.core.sizing import Size
-from stonestack.services import (
-    building,
-    cataloguing,
-    deliveries,
-    games,
-    keeping,
-    projects,
-    putting,
-    returning,
-    sources,
-    surfaces,
-)
+from stonestack.core.document import Output, edits
+from stonestack.core.document.deliveries import Delivery
+from stonestack.core.files import codecs
+from stonestack.core.runtime.errors import BadRequest, Conflict
+from stonestack.core.tables.roles import Role
+from stonestack.core.tables.sizing import Size
+from stonestack.services.delivery import building, deliveries
+from stonestack.services.documents import projects, surfaces
+from stonestack.services.game import cataloguing, games, sources
 from stonestack.services.jobs import silent
-from stonestack.services.planning import Plan
+from stonestack.services.safe import keeping, putting, returning
+from stonestack.services.safe.planning import Plan
 from stonestack.services.workspace import Workspace
 from stonestack.store import disk, journal
 from tests.games import colour_dds, small_game, state

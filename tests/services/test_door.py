@@ -10,9 +10,10 @@ from pathlib import Path
 from threading import Event, Thread
 from unittest import mock
 
-from stonestack.core.errors import BadRequest, Conflict
-from stonestack.services import cataloguing, games, keeping, planning, putting, returning
+from stonestack.core.runtime.errors import BadRequest, Conflict
+from stonestack.services.game import cataloguing, games
 from stonestack.services.jobs import silent
+from stonestack.services.safe import keeping, planning, putting, returning
 from stonestack.services.workspace import Workspace
 from stonestack.store import reach, safe_list
 from stonestack.store.door import door

@@ -7,17 +7,17 @@ from unittest import mock
 import numpy as np
 from sqlalchemy import text
 
-from stonestack.core import ops
 from stonestack.core.document import Stage
-from stonestack.core.errors import NotFound
-from stonestack.core.graph import Graph, Key
-from stonestack.core.image import Picture, Space
-from stonestack.core.ops.files import Listing, Text
-from stonestack.core.wiring import Wiring
-from stonestack.services import graphs
-from stonestack.services.graphs import Graphs
-from stonestack.services.spill import Spill
-from tests.core.test_surface import begun
+from stonestack.core.graph import ops
+from stonestack.core.graph.ops.files import Listing, Text
+from stonestack.core.graph.wiring import Wiring
+from stonestack.core.kinds.node import Graph, Key
+from stonestack.core.picture.image import Picture, Space
+from stonestack.core.runtime.errors import NotFound
+from stonestack.services.making import graphs
+from stonestack.services.making.graphs import Graphs
+from stonestack.services.making.spill import Spill
+from tests.core.document.test_surface import begun
 from tests.support import WorkspaceCase
 
 

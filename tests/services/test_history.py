@@ -10,26 +10,19 @@ from pathlib import Path
 import numpy as np
 from sqlalchemy import text
 
-from stonestack.core import edits
-from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.deliveries import Delivery
-from stonestack.core.document import rebuilt
-from stonestack.core.errors import BadRequest, Conflict
-from stonestack.core.normals import Green
-from stonestack.core.roles import Role
+from stonestack.core.document import edits, rebuilt
+from stonestack.core.document.deliveries import Delivery
+from stonestack.core.files.blocks.formats import BlockFormat
+from stonestack.core.picture.normals import Green
+from stonestack.core.runtime.errors import BadRequest, Conflict
 from stonestack.core.steps.levels import Levels
-from stonestack.services import (
-    building,
-    deliveries,
-    materials,
-    projects,
-    returning,
-    revisions,
-    sources,
-    surfaces,
-)
+from stonestack.core.tables.roles import Role
+from stonestack.services.delivery import building, deliveries
+from stonestack.services.documents import materials, projects, revisions, surfaces
+from stonestack.services.documents.summaries import SurfaceState
+from stonestack.services.game import sources
 from stonestack.services.jobs import silent
-from stonestack.services.summaries import SurfaceState
+from stonestack.services.safe import returning
 from stonestack.services.workspace import Workspace
 from stonestack.store.files import sha256
 from stonestack.store.place import DataFolder
@@ -296,7 +289,7 @@ class OldFolder(WorkspaceCase):
         self.assertEqual(built.number, 2)
 
     def test_the_safe_gives_the_game_its_original_back(self) -> None:
-        from stonestack.services import games
+        from stonestack.services.game import games
 
         game_id = next(g.id for g in games.listed(self.ws) if g.root == str(self.old / "game"))
         done = returning.restore(self.ws, game_id, None, silent())

@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from stonestack.core.errors import BadRequest, Conflict, NotFound
+from stonestack.core.runtime.errors import BadRequest, Conflict, NotFound
 from stonestack.services.jobs import Jobs, JobState, Progress
 
 

@@ -7,16 +7,17 @@ import io
 import numpy as np
 from PIL import Image
 
-from stonestack.core import edits
-from stonestack.core.document import Mask, Step
-from stonestack.core.errors import BadRequest
-from stonestack.core.masks.rectangle import Rectangle
-from stonestack.core.references import SourceRef
-from stonestack.core.roles import Role
+from stonestack.core.document import Mask, Step, edits
+from stonestack.core.kinds.references import SourceRef
+from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.steps.exposure import Exposure
 from stonestack.core.steps.lettering import Lettering
+from stonestack.core.steps.masks.rectangle import Rectangle
 from stonestack.core.steps.match import Match
-from stonestack.services import judging, projects, sources, surfaces
+from stonestack.core.tables.roles import Role
+from stonestack.services.documents import projects, surfaces
+from stonestack.services.game import sources
+from stonestack.services.making import judging
 from tests.services.test_surfaces import SurfaceCase
 
 

@@ -8,13 +8,14 @@ from unittest import mock
 
 import numpy as np
 
-from stonestack.core import edits
-from stonestack.core.deliveries import Delivery
-from stonestack.core.image import Picture, Space
-from stonestack.core.roles import Role
-from stonestack.core.sizing import Fit, Size, fitted
+from stonestack.core.document import edits
+from stonestack.core.document.deliveries import Delivery
+from stonestack.core.picture.image import Picture, Space
+from stonestack.core.tables.roles import Role
+from stonestack.core.tables.sizing import Fit, Size, fitted
 from stonestack.core.tile.patches import Spot
-from stonestack.services import building, deliveries, projects, summaries, surfaces
+from stonestack.services.delivery import building, deliveries
+from stonestack.services.documents import projects, summaries, surfaces
 from stonestack.services.jobs import silent
 from tests.services.test_surfaces import SurfaceCase
 

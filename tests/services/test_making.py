@@ -2,12 +2,13 @@ import threading
 from concurrent.futures import Future, ThreadPoolExecutor
 
 from stonestack.core.document import Stage
-from stonestack.core.errors import Conflict, NotWanted
-from stonestack.core.graph import Node
-from stonestack.core.roles import Role
+from stonestack.core.kinds.node import Node
+from stonestack.core.runtime.errors import Conflict, NotWanted
+from stonestack.core.tables.roles import Role
 from stonestack.core.tile.mirrored import MirrorTile
-from stonestack.services import making, surfaces
-from stonestack.services.renders import RenderFacts
+from stonestack.services.documents import surfaces
+from stonestack.services.making import progress as making
+from stonestack.services.making.renders import RenderFacts
 from tests.services.test_surfaces import SurfaceCase
 from tests.support import set_step
 

@@ -9,9 +9,9 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from stonestack.core import compiled
-from stonestack.services import preparing
+from stonestack.core.runtime import compiled
 from stonestack.services.jobs import JobState
+from stonestack.services.making import preparing
 from tests.sizes import swept
 from tests.support import WorkspaceCase
 
@@ -44,7 +44,7 @@ class Preparing(WorkspaceCase):
 
     @swept
     def test_it_ends_without_a_word_when_nobody_listens_any_more(self) -> None:
-        words = [sys.executable, "-m", "stonestack.core.compiling"]
+        words = [sys.executable, "-m", "stonestack.core.tools.compiling"]
         with subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as process:
             assert process.stdout is not None and process.stderr is not None
             process.stdout.close()

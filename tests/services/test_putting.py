@@ -6,15 +6,16 @@ import shutil
 import unittest
 from pathlib import Path
 
-from stonestack.core import codecs
-from stonestack.core.errors import BadRequest, Conflict, StoneError
-from stonestack.core.image import Space
-from stonestack.services import cataloguing, games, keeping, planning, putting, returning
+from stonestack.core.files import codecs
+from stonestack.core.picture.image import Space
+from stonestack.core.runtime.errors import BadRequest, Conflict, StoneError
+from stonestack.services.game import cataloguing, games
 from stonestack.services.jobs import silent
+from stonestack.services.safe import keeping, planning, putting, returning
 from stonestack.services.workspace import Workspace
 from stonestack.store import disk, journal
 from stonestack.store.lock import exclusive
-from tests.core.test_archives import content
+from tests.core.files.test_archives import content
 from tests.games import catalogued, colour_dds, entry, hashes, replacement, small_game, state
 from tests.support import WorkspaceCase
 
@@ -189,7 +190,7 @@ class Updates(GameCase):
     def test_a_wiped_container_gets_ours_back_and_then_restores_to_the_new_version(self) -> None:
         path = "pack/hall.hold/a/floor_c.dds"
         self.put(path, ticked={path})
-        from tests.core.test_archives import zipped
+        from tests.core.files.test_archives import zipped
 
         fresh = zipped(
             [("a/floor_c.dds", colour_dds(2)), ("a/x.dds", colour_dds(50)), ("a/x.dds", b"new")]

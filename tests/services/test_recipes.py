@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from stonestack.core import edits, recipes
-from stonestack.core.document import Mask, Step
+from stonestack.core.document import Mask, Step, edits, recipes
 from stonestack.core.document.recipe import Recipe
-from stonestack.core.errors import BadRequest
-from stonestack.core.masks.strokes import Stroke, StrokePoint, Strokes
-from stonestack.core.roles import Role
+from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.steps.detail import Blur
+from stonestack.core.steps.masks.strokes import Stroke, StrokePoint, Strokes
 from stonestack.core.steps.tone import Tone
-from stonestack.services import projects, strokes, surfaces
-from stonestack.services import recipes as in_project
+from stonestack.core.tables.roles import Role
+from stonestack.services.documents import projects, strokes, surfaces
+from stonestack.services.documents import recipes as in_project
 from tests.services.test_surfaces import SurfaceCase
 
 LINE = Stroke(size=0.1, soft=0.2, points=(StrokePoint(x=0.1, y=0.5), StrokePoint(x=0.9, y=0.5)))

@@ -11,17 +11,25 @@ from unittest.mock import patch
 
 import numpy as np
 
-from stonestack.core import ops, stopping
-from stonestack.core.codecs import pictures
-from stonestack.core.codecs.sniff import FileKind
-from stonestack.core.errors import BadFile, Cancelled
-from stonestack.core.graph import Graph, Node
-from stonestack.core.image import Picture
-from stonestack.core.memory import Memory as Budget
-from stonestack.core.ops import Result
-from stonestack.core.ops.operation import File
-from stonestack.services.scheduler import Keeper, Scheduler, Urgency, serving, size_of, urgent
-from stonestack.services.spill import Spill
+from stonestack.core.files.codecs import pictures
+from stonestack.core.files.codecs.sniff import FileKind
+from stonestack.core.graph import ops
+from stonestack.core.graph.ops import Result
+from stonestack.core.graph.ops.operation import File
+from stonestack.core.kinds.node import Graph, Node
+from stonestack.core.picture.image import Picture
+from stonestack.core.runtime import stopping
+from stonestack.core.runtime.errors import BadFile, Cancelled
+from stonestack.core.runtime.memory import Memory as Budget
+from stonestack.services.making.scheduler import (
+    Keeper,
+    Scheduler,
+    Urgency,
+    serving,
+    size_of,
+    urgent,
+)
+from stonestack.services.making.spill import Spill
 from tests.support import colour_picture
 
 DATA = pictures.write(colour_picture(64, 64), FileKind.PNG)

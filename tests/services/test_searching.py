@@ -6,9 +6,9 @@ import unittest
 import numpy as np
 from sqlmodel import select
 
-from stonestack.core.catalogue.names import folded
-from stonestack.services import finding
-from stonestack.services.finding import Query, Sort
+from stonestack.core.catalogue.filenames import folded
+from stonestack.services.game import finding
+from stonestack.services.game.finding import Query, Sort
 from stonestack.store.tables import EntryRow
 from tests.games import catalogued, colour_dds
 from tests.sizes import times

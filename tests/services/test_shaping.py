@@ -3,17 +3,17 @@ import zipfile
 
 import numpy as np
 
-from stonestack.core import edits
-from stonestack.core.document import Stage
-from stonestack.core.errors import BadFile, BadRequest
-from stonestack.core.frame import Frame, frame_of
-from stonestack.core.roles import Role
+from stonestack.core.document import Stage, edits
+from stonestack.core.raw.frame import Frame, frame_of
+from stonestack.core.runtime.errors import BadFile, BadRequest
+from stonestack.core.tables.roles import Role
 from stonestack.core.tile.period import find_lattice
-from stonestack.services import projects, revisions, shaping, shelf, sources, surfaces
+from stonestack.services.documents import projects, revisions, shaping, surfaces
+from stonestack.services.game import shelf, sources
 from stonestack.services.jobs import silent
 from stonestack.trials.defects import stock
 from stonestack.trials.slants import seen_at_a_slant
-from tests.core import defects
+from tests.core.tile import defects
 from tests.support import WorkspaceCase, noise, png, set_step
 
 

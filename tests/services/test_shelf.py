@@ -3,22 +3,14 @@ import io
 import numpy as np
 from PIL import Image
 
-from stonestack.core.errors import BadRequest
-from stonestack.core.roles import Role
-from stonestack.services import (
-    alike,
-    cataloguing,
-    finding,
-    games,
-    planning,
-    projects,
-    shelf,
-    sources,
-    taking,
-)
-from stonestack.services.finding import EntryView, Query
+from stonestack.core.runtime.errors import BadRequest
+from stonestack.core.tables.roles import Role
+from stonestack.services.documents import projects
+from stonestack.services.game import alike, cataloguing, finding, games, shelf, sources, taking
+from stonestack.services.game.finding import EntryView, Query
 from stonestack.services.jobs import silent
-from tests.core import defects
+from stonestack.services.safe import planning
+from tests.core.tile import defects
 from tests.support import WorkspaceCase, noise, png
 
 

@@ -32,7 +32,7 @@ class Database(WorkspaceCase):
             session.commit()
 
     def test_an_error_rolls_the_session_back(self) -> None:
-        from stonestack.services import projects
+        from stonestack.services.documents import projects
 
         project = projects.create(self.ws, "P", None)
         with self.assertRaises(RuntimeError), self.ws.session() as session:

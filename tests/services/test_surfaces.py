@@ -4,26 +4,28 @@ from unittest import mock
 
 import numpy as np
 
-from stonestack.core import colour, edits, verdicts
-from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.derive.normal import NormalFromHeight
-from stonestack.core.document import Stage
-from stonestack.core.errors import BadFile, BadRequest, Conflict, NotFound
-from stonestack.core.graph import Node
-from stonestack.core.image import Picture, Space
-from stonestack.core.materials import PhysicalKind
-from stonestack.core.matters import MATTERS, Matter
-from stonestack.core.roles import Role
-from stonestack.core.sizing import Size
+from stonestack.core.document import Stage, edits
+from stonestack.core.document.materials import PhysicalKind
+from stonestack.core.files.blocks.formats import BlockFormat
+from stonestack.core.judge import verdicts
+from stonestack.core.kinds.node import Node
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Picture, Space
+from stonestack.core.runtime.errors import BadFile, BadRequest, Conflict, NotFound
+from stonestack.core.steps.derive.normal import NormalFromHeight
 from stonestack.core.steps.levels import Levels
-from stonestack.core.targets import TARGETS
-from stonestack.services import projects, revisions, sources, surfaces
-from stonestack.services.projects import ProjectView
-from stonestack.services.sources import SourceView
-from stonestack.services.summaries import SurfaceState
-from stonestack.services.surfaces import SurfaceView
+from stonestack.core.tables.matters import MATTERS, Matter
+from stonestack.core.tables.roles import Role
+from stonestack.core.tables.sizing import Size
+from stonestack.core.tables.targets import TARGETS
+from stonestack.services.documents import projects, revisions, surfaces
+from stonestack.services.documents.projects import ProjectView
+from stonestack.services.documents.summaries import SurfaceState
+from stonestack.services.documents.surfaces import SurfaceView
+from stonestack.services.game import sources
+from stonestack.services.game.sources import SourceView
 from stonestack.services.workspace import Workspace
-from tests.core.test_sources import WIDE, matrix_profile, with_profile
+from tests.core.catalogue.test_sources import WIDE, matrix_profile, with_profile
 from tests.support import WorkspaceCase, add_step, png, raw_picture, set_step, take_back
 
 

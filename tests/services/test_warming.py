@@ -2,12 +2,14 @@
 
 import unittest
 
-from stonestack.core import edits
-from stonestack.core.graph import Node
-from stonestack.core.roles import Role
-from stonestack.services import checking, materials, projects, sources, surfaces
+from stonestack.core.document import edits
+from stonestack.core.kinds.node import Node
+from stonestack.core.tables.roles import Role
+from stonestack.services.documents import materials, projects, surfaces
+from stonestack.services.game import sources
 from stonestack.services.jobs import silent
-from stonestack.services.warming import SLOT, SWATCH, THUMB, warm
+from stonestack.services.making import checking
+from stonestack.services.making.warming import SLOT, SWATCH, THUMB, warm
 from stonestack.store.files import sha256
 from tests.services.test_surfaces import SurfaceCase
 from tests.support import raw_picture

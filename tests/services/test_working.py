@@ -16,34 +16,27 @@ from unittest import mock
 import numpy as np
 from PIL import Image, ImageCms
 
-from stonestack.core import codecs, edits
-from stonestack.core.document import Stage, Step
-from stonestack.core.errors import Conflict
-from stonestack.core.frame import frame_of
-from stonestack.core.image import Space
-from stonestack.core.references import SourceRef
+from stonestack.core.document import Stage, Step, edits
+from stonestack.core.files import codecs
+from stonestack.core.files.workfiles import openraster
+from stonestack.core.files.workfiles.openraster import GUIDES, ORIGINAL, PICTURE
+from stonestack.core.files.workfiles.passing import GUIDE, WorkKind, guide_mask
+from stonestack.core.graph.wiring import Wiring
+from stonestack.core.kinds.references import SourceRef
+from stonestack.core.picture.image import Space
+from stonestack.core.raw.frame import frame_of
 from stonestack.core.refit import as_stored
-from stonestack.core.roles import Role
+from stonestack.core.runtime.errors import Conflict
 from stonestack.core.steps.tone import Tone
-from stonestack.core.wiring import Wiring
-from stonestack.core.workfiles import openraster
-from stonestack.core.workfiles.openraster import GUIDES, ORIGINAL, PICTURE
-from stonestack.core.workfiles.passing import GUIDE, WorkKind, guide_mask
+from stonestack.core.tables.roles import Role
 from stonestack.demo.editor import paint
-from stonestack.services import (
-    finding,
-    planning,
-    projects,
-    putting,
-    revisions,
-    sources,
-    surfaces,
-    taking,
-    working,
-)
+from stonestack.services.documents import projects, revisions, surfaces
+from stonestack.services.editor import working
+from stonestack.services.editor.watching import Watcher
+from stonestack.services.editor.working import WorkfileView
+from stonestack.services.game import finding, sources, taking
 from stonestack.services.jobs import silent
-from stonestack.services.watching import Watcher
-from stonestack.services.working import WorkfileView
+from stonestack.services.safe import planning, putting
 from tests.games import catalogued, entry, small_game, state
 from tests.support import WorkspaceCase, add_step, take_back
 
@@ -315,7 +308,7 @@ class Troubles(WorkingCase):
         cut = np.full((64, 64, 4), 200, np.uint8)
         cut[10:50, 10:50, 3] = 0
         picture = as_stored(_png(cut), Space.LINEAR)
-        from stonestack.core.workfiles.passing import incoming, outgoing
+        from stonestack.core.files.workfiles.passing import incoming, outgoing
 
         _, sent = outgoing(picture, WorkKind.PNG, None)
         flat = _png(np.ascontiguousarray(cut[..., :3]))
@@ -398,7 +391,7 @@ class Troubles(WorkingCase):
 
         with (
             mock.patch.object(working, "incoming", failing),
-            self.assertLogs("stonestack.services.working", "ERROR"),
+            self.assertLogs("stonestack.services.editor.working", "ERROR"),
         ):
             self.assertEqual(working.look(self.ws), [second.id])
         told = {view.id: view for view in working.listed(self.ws, self.surface.id)}

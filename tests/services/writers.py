@@ -11,9 +11,9 @@ import sys
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from stonestack.core import edits
-from stonestack.core.errors import BadRequest, Conflict
-from stonestack.services import surfaces
+from stonestack.core.document import edits
+from stonestack.core.runtime.errors import BadRequest, Conflict
+from stonestack.services.documents import surfaces
 from stonestack.services.workspace import Workspace
 from stonestack.store.place import DataFolder
 

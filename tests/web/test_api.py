@@ -10,10 +10,10 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
-from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.codecs import ktx2
-from stonestack.core.errors import BadRequest
-from stonestack.services import projects
+from stonestack.core.files.blocks.formats import BlockFormat
+from stonestack.core.files.codecs import ktx2
+from stonestack.core.runtime.errors import BadRequest
+from stonestack.services.documents import projects
 from stonestack.web.app import STATIC, create_app
 from tests.games import small_game
 from tests.support import WorkspaceCase, raw_picture

@@ -9,7 +9,7 @@ from typing import Any
 
 from PIL import Image
 
-from stonestack.services import projects
+from stonestack.services.documents import projects
 from tests.games import catalogued, colour_dds, entry, painted, small_game, state
 from tests.web.test_api import ApiCase
 

@@ -1,5 +1,5 @@
 """What lies in a game's folder: what each file is, what belongs together, and how it is found.
 
-:mod:`.names` reads names, :mod:`.looks` reads pixels, :mod:`.guess` weighs both,
+:mod:`.filenames` reads names, :mod:`.looks` reads pixels, :mod:`.guess` weighs both,
 :mod:`.grouping` puts together what is one thing, :mod:`.local` finds a part of a picture.
 """

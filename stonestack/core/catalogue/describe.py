@@ -13,21 +13,21 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PIL import Image
 
-from stonestack.core import containers
-from stonestack.core.blocks.formats import FORMATS
-from stonestack.core.blocks.opacity import see_through
 from stonestack.core.catalogue.looks import Look, bluish, look
-from stonestack.core.codecs import dds, ktx2
-from stonestack.core.codecs.sniff import READABLE, FileKind, kind_by_content
-from stonestack.core.codecs.texture import Texture
-from stonestack.core.errors import StoneError
-from stonestack.core.image import Bytes
-from stonestack.core.normals import are_unit
-from stonestack.core.readers import reader
-from stonestack.core.texels import eight
+from stonestack.core.files import containers
+from stonestack.core.files.blocks.formats import FORMATS
+from stonestack.core.files.blocks.opacity import see_through
+from stonestack.core.files.codecs import dds, ktx2
+from stonestack.core.files.codecs.sniff import READABLE, FileKind, kind_by_content
+from stonestack.core.files.codecs.texture import Texture
+from stonestack.core.picture.image import Bytes
+from stonestack.core.picture.normals import are_unit
+from stonestack.core.picture.texels import eight
+from stonestack.core.runtime.errors import StoneError
+from stonestack.core.runtime.readers import reader
 
 if TYPE_CHECKING:
-    from stonestack.core.codecs.pictures import Survey
+    from stonestack.core.files.codecs.pictures import Survey
 
 VERSION = 5
 """Counted up when the same content would be described otherwise."""
@@ -147,7 +147,7 @@ def shown(texels: Bytes) -> Bytes:
 
 
 def _image(kind: FileKind, data: bytes, seen: Survey | None) -> Described:
-    from stonestack.core.codecs import pictures
+    from stonestack.core.files.codecs import pictures
 
     quick = seen is None
     try:
@@ -211,7 +211,7 @@ def picture_bytes(data: bytes, longest: int | None, texel_level: int = 0) -> Byt
     BadFile
         If it cannot be decoded.
     """
-    from stonestack.core import codecs
+    from stonestack.core.files import codecs
 
     kind = codecs.checked_kind(data)
     if kind in (FileKind.DDS, FileKind.KTX2):
@@ -221,7 +221,7 @@ def picture_bytes(data: bytes, longest: int | None, texel_level: int = 0) -> Byt
         else:
             texels = shown(texture.texels(min(texel_level, len(texture.levels) - 1)))
     else:
-        from stonestack.core.codecs import pictures
+        from stonestack.core.files.codecs import pictures
 
         texels = eight(pictures.stored(data, kind, longest=_FINER * (longest or 0)))
     if longest is None or max(texels.shape[:2]) <= longest:

@@ -14,9 +14,9 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
+from stonestack.core.catalogue.filenames import NameParts
 from stonestack.core.catalogue.looks import HASH_BYTES, distances
-from stonestack.core.catalogue.names import NameParts
-from stonestack.core.roles import ROLES, Role
+from stonestack.core.tables.roles import ROLES, Role
 
 ALIKE = 28
 """Bits, of 256, by which hashes of one picture in two sizes or formats differ at most."""

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cache
 
+from stonestack.core.catalogue.filenames import NameParts
 from stonestack.core.catalogue.laid import Laid
 from stonestack.core.catalogue.looks import GREYS, KIN, Appearance, Look
-from stonestack.core.catalogue.names import NameParts
-from stonestack.core.roles import ROLES, Role
+from stonestack.core.tables.roles import ROLES, Role
 
 _RIM = 0.6
 """An icon's look comes from its rim, from here on; below it, from edges that do not meet."""

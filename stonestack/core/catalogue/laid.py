@@ -7,8 +7,8 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core.image import Bytes, Floats
-from stonestack.core.quantiles import quantiles
+from stonestack.core.picture.image import Bytes, Floats
+from stonestack.core.picture.measures.quantiles import quantiles
 
 _CLEAR, _SOLID = 16, 128
 _GROUND = 2

@@ -19,7 +19,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core.image import Bytes
+from stonestack.core.picture.image import Bytes
 
 LONGEST = 512
 """Longest side at which features are looked for."""

@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from stonestack.core.catalogue import look_numbers
 from stonestack.core.catalogue.laid import Laid, laid
-from stonestack.core.image import Bytes, Floats
-from stonestack.core.quantiles import median
+from stonestack.core.picture.image import Bytes, Floats
+from stonestack.core.picture.measures.quantiles import median
 
 SIDE = 32
 _LOW = 16

@@ -7,7 +7,7 @@ import hashlib
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
-from stonestack.core.image import Bytes
+from stonestack.core.picture.image import Bytes
 
 _LETTERS = "ABCDEFGHJKLMNPRSTUVWXYZ"
 

@@ -7,8 +7,8 @@ from typing import Annotated, Any, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, JsonValue
 
-from stonestack.core.errors import BadRequest
-from stonestack.core.naming import check_code_name, check_file_name
+from stonestack.core.runtime.errors import BadRequest
+from stonestack.core.tables.naming import check_code_name, check_file_name
 
 Id = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
 """What names a thing inside a document, for as long as it is there."""

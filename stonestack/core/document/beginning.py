@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from stonestack.core.document.outward import MapOrigin
 from stonestack.core.document.surface import Map, Step, Surface
-from stonestack.core.errors import BadRequest
-from stonestack.core.roles import ROLES, Derivation, Role
+from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.steps import STEPS
+from stonestack.core.tables.roles import ROLES, Derivation, Role
 
 
 def derivation_of(surface: Surface, role: Role) -> Derivation | None:

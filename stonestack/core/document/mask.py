@@ -8,9 +8,9 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from stonestack.core.document.base import IN_SCHEMA, Document, Id, new_id
-from stonestack.core.masks import AnyMask
-from stonestack.core.masks.combining import Combine
-from stonestack.core.references import MapRef, MaskRef, Reference, references
+from stonestack.core.kinds.references import MapRef, MaskRef, Reference, references
+from stonestack.core.steps.masks import AnyMask
+from stonestack.core.steps.masks.combining import Combine
 
 _MOST_PARTS = 16
 

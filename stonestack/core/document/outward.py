@@ -7,13 +7,13 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator
 
-from stonestack.core.blocks.formats import BlockFormat
-from stonestack.core.blocks.quality import Quality
 from stonestack.core.document.base import Document, Hash, Id, checked_file_name
-from stonestack.core.frame import Frame
-from stonestack.core.mips import MipFilter
-from stonestack.core.normals import Green
-from stonestack.core.references import SourceRef
+from stonestack.core.files.blocks.formats import BlockFormat
+from stonestack.core.files.blocks.quality import Quality
+from stonestack.core.kinds.references import SourceRef
+from stonestack.core.picture.mips import MipFilter
+from stonestack.core.picture.normals import Green
+from stonestack.core.raw.frame import Frame
 
 
 class Stage(StrEnum):

@@ -9,7 +9,7 @@ from pydantic import Field
 from stonestack.core.document.base import Document, Hash
 from stonestack.core.document.mask import Mask
 from stonestack.core.document.surface import Step
-from stonestack.core.roles import Role
+from stonestack.core.tables.roles import Role
 
 MOST_STEPS = 32
 

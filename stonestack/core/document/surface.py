@@ -10,7 +10,6 @@ from enum import StrEnum
 
 from pydantic import Field, field_validator, model_validator
 
-from stonestack.core.blending import Blend
 from stonestack.core.document.base import (
     IN_SCHEMA,
     Document,
@@ -30,13 +29,14 @@ from stonestack.core.document.outward import (
     Returned,
     SourceOrigin,
 )
-from stonestack.core.errors import BadRequest
-from stonestack.core.image import Space
-from stonestack.core.matters import Matter
-from stonestack.core.references import MapRef, MaskRef, references
-from stonestack.core.roles import ROLES, Role
-from stonestack.core.sizing import Size
+from stonestack.core.kinds.references import MapRef, MaskRef, references
+from stonestack.core.picture.blending import Blend
+from stonestack.core.picture.image import Space
+from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.steps import STEPS, AnyStep, StepKind
+from stonestack.core.tables.matters import Matter
+from stonestack.core.tables.roles import ROLES, Role
+from stonestack.core.tables.sizing import Size
 
 SCHEMA = 2
 """Version of the form in which surfaces are stored; see :mod:`.upgrades`."""

@@ -9,7 +9,7 @@ import json
 from collections.abc import Callable
 from typing import Any
 
-from stonestack.core.roles import Role
+from stonestack.core.tables.roles import Role
 
 Values = dict[str, Any]
 

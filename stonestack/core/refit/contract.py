@@ -5,11 +5,11 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict
 
 from stonestack.core.catalogue.describe import Described, describe
-from stonestack.core.codecs import dds, ktx2, tga
-from stonestack.core.codecs.sniff import FileKind
-from stonestack.core.codecs.texture import Texture
-from stonestack.core.errors import StoneError
-from stonestack.core.readers import reader
+from stonestack.core.files.codecs import dds, ktx2, tga
+from stonestack.core.files.codecs.sniff import FileKind
+from stonestack.core.files.codecs.texture import Texture
+from stonestack.core.runtime.errors import StoneError
+from stonestack.core.runtime.readers import reader
 
 
 class Contract(BaseModel):
@@ -103,7 +103,7 @@ def _several(texture: Texture) -> str:
 
 
 def _image_words(kind: str, data: bytes) -> str:
-    from stonestack.core.codecs import pictures
+    from stonestack.core.files.codecs import pictures
 
     header = pictures.facts(data, FileKind(kind))
     words = []

@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from stonestack.core.codecs import headers, pictures, tga
-from stonestack.core.codecs.headers import Input
-from stonestack.core.codecs.sniff import FileKind
-from stonestack.core.image import Bytes, Picture
-from stonestack.core.texels import Texels, at_depth, to_texels
+from stonestack.core.files.codecs import headers, pictures, tga
+from stonestack.core.files.codecs.headers import Input
+from stonestack.core.files.codecs.sniff import FileKind
+from stonestack.core.picture.image import Bytes, Picture
+from stonestack.core.picture.texels import Texels, at_depth, to_texels
 
 Mask = NDArray[np.bool_]
 _ENOUGH = 8

@@ -7,17 +7,17 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core import blocks, codecs
-from stonestack.core.blocks.formats import FORMATS
-from stonestack.core.blocks.layout import blocks_across, padded
-from stonestack.core.blocks.quality import CUT, SEEN
 from stonestack.core.catalogue.describe import shown
-from stonestack.core.codecs import dds, ktx2
-from stonestack.core.codecs.sniff import FileKind, kind_by_content
-from stonestack.core.codecs.texture import Texture, stored
-from stonestack.core.image import Picture
-from stonestack.core.mips import chain
-from stonestack.core.resize import resize
+from stonestack.core.files import blocks, codecs
+from stonestack.core.files.blocks.formats import FORMATS
+from stonestack.core.files.blocks.layout import blocks_across, padded
+from stonestack.core.files.blocks.quality import CUT, SEEN
+from stonestack.core.files.codecs import dds, ktx2
+from stonestack.core.files.codecs.sniff import FileKind, kind_by_content
+from stonestack.core.files.codecs.texture import Texture, stored
+from stonestack.core.picture.image import Picture
+from stonestack.core.picture.mips import chain
+from stonestack.core.picture.resize import resize
 
 Mask = NDArray[np.bool_]
 

@@ -7,17 +7,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stonestack.core import codecs
-from stonestack.core.blocks.formats import Numbers
 from stonestack.core.catalogue.describe import picture_bytes
-from stonestack.core.codecs import pictures
-from stonestack.core.codecs.sniff import FileKind
-from stonestack.core.errors import BadRequest
-from stonestack.core.image import Picture, Space
+from stonestack.core.files import codecs
+from stonestack.core.files.blocks.formats import Numbers
+from stonestack.core.files.codecs import pictures
+from stonestack.core.files.codecs.sniff import FileKind
+from stonestack.core.picture.image import Picture, Space
+from stonestack.core.picture.resize import resize
+from stonestack.core.picture.texels import Texels, from_texels, full, scaled, unit_vectors
 from stonestack.core.refit import images, levels
 from stonestack.core.refit.contract import contract_of
-from stonestack.core.resize import resize
-from stonestack.core.texels import Texels, from_texels, full, scaled, unit_vectors
+from stonestack.core.runtime.errors import BadRequest
 
 
 @dataclass(frozen=True)

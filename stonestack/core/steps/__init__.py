@@ -6,23 +6,8 @@ from typing import Annotated
 
 from pydantic import Field
 
-from stonestack.core.derive import (
-    alpha,
-    anew,
-    cavity,
-    height,
-    keyed,
-    layers,
-    masked,
-    metal,
-    normal,
-    occlusion,
-    roughness,
-    shine,
-    storing,
-)
-from stonestack.core.registers import must_agree
-from stonestack.core.stepkind import StepKind, StepParams
+from stonestack.core.kinds.step import StepKind, StepParams
+from stonestack.core.runtime.registers import must_agree
 from stonestack.core.steps import (
     another,
     beneath,
@@ -46,6 +31,21 @@ from stonestack.core.steps import (
     recolour,
     relief_light,
     tone,
+)
+from stonestack.core.steps.derive import (
+    alpha,
+    anew,
+    cavity,
+    height,
+    keyed,
+    layers,
+    masked,
+    metal,
+    normal,
+    occlusion,
+    roughness,
+    shine,
+    storing,
 )
 from stonestack.core.tile import blend, boundary, light, mirrored, patches, quilt, wrapped
 

@@ -8,10 +8,10 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core.image import Picture, Space
-from stonestack.core.references import MapRef
-from stonestack.core.resize import resize
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.references import MapRef
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture.image import Picture, Space
+from stonestack.core.picture.resize import resize
 
 
 class AnotherMap(StepParams):

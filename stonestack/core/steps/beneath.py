@@ -8,11 +8,11 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core.image import Picture, Space
-from stonestack.core.references import MapRef
-from stonestack.core.resize import resize
-from stonestack.core.spread import spread
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.references import MapRef
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture.image import Picture, Space
+from stonestack.core.picture.resize import resize
+from stonestack.core.picture.spread import spread
 
 
 class SpreadBeneath(StepParams):

@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from stonestack.core.image import Floats, Picture, Space, premultiplied
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture.image import Floats, Picture, Space, premultiplied
 from stonestack.core.tile.patches import disc_fitted
 from stonestack.core.tile.ways import as_seen, from_seen
 

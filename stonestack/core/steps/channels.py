@@ -9,12 +9,12 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core import colour
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.references import MapRef
-from stonestack.core.resize import resize
-from stonestack.core.stepkind import Group, StepKind, StepParams
-from stonestack.core.texels import Channel, numbers_of
+from stonestack.core.kinds.references import MapRef
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.resize import resize
+from stonestack.core.picture.texels import Channel, numbers_of
 
 _ALL = frozenset({Space.LINEAR, Space.DATA, Space.VECTOR})
 _NUMBERS = frozenset({Space.LINEAR, Space.DATA})

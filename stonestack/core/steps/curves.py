@@ -12,9 +12,9 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from stonestack.core import colour
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space
 
 _STEPS = 4096
 

@@ -8,12 +8,12 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core import colour
-from stonestack.core.filters import edge_preserving, radius_of, weighted_gaussian
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import texelwise
-from stonestack.core.stepkind import Group, StepKind, StepParams
-from stonestack.core.texels import normalised
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture import colour
+from stonestack.core.picture.filters import edge_preserving, radius_of, weighted_gaussian
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.texels import normalised
+from stonestack.core.runtime.parallel import texelwise
 
 _ALL = frozenset({Space.LINEAR, Space.DATA, Space.VECTOR})
 _NUMBERS = frozenset({Space.LINEAR, Space.DATA})

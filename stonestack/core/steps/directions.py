@@ -8,14 +8,14 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core import colour
-from stonestack.core.derive.slopes import normals_of, slopes_of
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import texelwise
-from stonestack.core.references import MapRef, SourceRef
-from stonestack.core.resize import resample, resize
-from stonestack.core.stepkind import Group, StepKind, StepParams
-from stonestack.core.texels import normalised
+from stonestack.core.kinds.references import MapRef, SourceRef
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.resize import resample, resize
+from stonestack.core.picture.texels import normalised
+from stonestack.core.runtime.parallel import texelwise
+from stonestack.core.steps.derive.slopes import normals_of, slopes_of
 
 _VECTOR = frozenset({Space.VECTOR})
 

@@ -7,9 +7,9 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import texelwise
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.runtime.parallel import texelwise
 
 _PIVOT = np.float32(0.18)
 """Linear light of a grey that reflects 18 %: contrast turns about it (ISO 12232)."""

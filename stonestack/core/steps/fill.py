@@ -8,12 +8,12 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core import colour, swatches
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.noise import cells_of, gradient_noise
-from stonestack.core.parallel import texelwise
-from stonestack.core.references import SourceRef
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.references import SourceRef
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture import colour, swatches
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.noise import cells_of, gradient_noise
+from stonestack.core.runtime.parallel import texelwise
 from stonestack.core.steps.sampling import repeated
 
 _NUMBERS = frozenset({Space.LINEAR, Space.DATA})

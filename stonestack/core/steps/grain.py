@@ -7,11 +7,11 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core import colour
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.noise import cells_of, gradient_noise
-from stonestack.core.parallel import texelwise
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.noise import cells_of, gradient_noise
+from stonestack.core.runtime.parallel import texelwise
 
 
 class Grain(StepParams):

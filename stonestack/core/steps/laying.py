@@ -6,9 +6,9 @@ from typing import Literal
 
 from pydantic import Field
 
-from stonestack.core.image import Picture, Space
-from stonestack.core.references import SourceRef
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.references import SourceRef
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture.image import Picture, Space
 from stonestack.core.steps.placing import Place, placed
 from stonestack.core.steps.stamping import fitted_to_light, stamped
 

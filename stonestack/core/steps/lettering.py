@@ -11,13 +11,13 @@ import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 from pydantic import Field
 
-from stonestack.core import swatches
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture import swatches
+from stonestack.core.picture.image import Floats, Picture, Space
 from stonestack.core.steps.placing import Place, covered
 from stonestack.core.steps.stamping import fitted_to_light, stamped
 
-_FONTS = Path(__file__).parent.parent / "lettering"
+_FONTS = Path(__file__).with_name("fonts")
 _MOST = 2048
 """Pixels of height at which letters are drawn at most; larger ones are drawn out from there."""
 _LEAST = 8

@@ -7,9 +7,9 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.stepkind import Group, StepKind, StepParams
-from stonestack.core.texels import normalised
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.texels import normalised
 
 
 class LineOut(StepParams):

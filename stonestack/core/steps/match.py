@@ -12,12 +12,12 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, Field
 
-from stonestack.core import perceptual
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import texelwise
-from stonestack.core.references import SourceRef
-from stonestack.core.resize import limited
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.references import SourceRef
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture import perceptual
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.resize import limited
+from stonestack.core.runtime.parallel import texelwise
 
 _SEEN_AT = 256
 """Longest side at which means are taken; more makes no difference to them."""

@@ -8,12 +8,12 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core import palettes, perceptual, swatches
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import texelwise
-from stonestack.core.references import SourceRef
-from stonestack.core.resize import resize
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.references import SourceRef
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture import palettes, perceptual, swatches
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.resize import resize
+from stonestack.core.runtime.parallel import texelwise
 
 
 class Palette(StepParams):
@@ -47,7 +47,7 @@ def palette(picture: Picture, params: Palette, *read: Picture) -> Picture:
     # Each is one of eight bits, so that so many colours and no more are stored.
     exact = np.stack([swatches.linear(swatches.named(c)) for c in perceptual.from_lab(colours)])
     if params.dither == "diffused" and params.dithering > 0:
-        from stonestack.core.dither_kernels import diffused
+        from stonestack.core.picture.kernels.dithering import diffused
 
         lab = perceptual.to_lab(picture.body)
         return picture.with_body(exact[diffused(lab, colours, params.dithering, picture.wraps)])

@@ -7,11 +7,11 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core import swatches
-from stonestack.core.image import Picture, Space
-from stonestack.core.masks import strokes
-from stonestack.core.references import StrokesRef
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.references import StrokesRef
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture import swatches
+from stonestack.core.picture.image import Picture, Space
+from stonestack.core.steps.masks import strokes
 
 _UNSAID = "#000000"
 

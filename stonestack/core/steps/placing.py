@@ -11,9 +11,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from stonestack.core.image import Floats, Picture, premultiplied, straightened
-from stonestack.core.parallel import over_bands, rows_worth
-from stonestack.core.resize import resize
+from stonestack.core.picture.image import Floats, Picture, premultiplied, straightened
+from stonestack.core.picture.resize import resize
+from stonestack.core.runtime.parallel import over_bands, rows_worth
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ import math
 
 from numba import njit
 
-from stonestack.core.image import Floats
+from stonestack.core.picture.image import Floats
 
 
 @njit(nogil=True, cache=True)

@@ -7,10 +7,10 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core import perceptual, swatches
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import texelwise
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture import perceptual, swatches
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.runtime.parallel import texelwise
 
 _SHADE = 0.3
 """How much lightness counts for being of a colour: a shadow on it is still of it."""

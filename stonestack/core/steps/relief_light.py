@@ -15,14 +15,14 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core.derive.height import ReliefFromColour, relief_of
-from stonestack.core.derive.lighting import lighting_of
-from stonestack.core.derive.slopes import slopes_of
-from stonestack.core.filters import gaussian
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.parallel import texelwise
-from stonestack.core.resize import limited, resample
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture.filters import gaussian
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.resize import limited, resample
+from stonestack.core.runtime.parallel import texelwise
+from stonestack.core.steps.derive.height import ReliefFromColour, relief_of
+from stonestack.core.steps.derive.lighting import lighting_of
+from stonestack.core.steps.derive.slopes import slopes_of
 
 _READ_AT = 1024
 _TOLD_AT = 384

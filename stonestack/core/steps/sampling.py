@@ -8,8 +8,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core.image import Floats, Picture, Space, premultiplied, straightened
-from stonestack.core.resize import resize
+from stonestack.core.picture.image import Floats, Picture, Space, premultiplied, straightened
+from stonestack.core.picture.resize import resize
 
 
 def repeated(

@@ -6,10 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from stonestack.core import colour
-from stonestack.core.filters import gaussian
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.texels import normalised
+from stonestack.core.picture import colour
+from stonestack.core.picture.filters import gaussian
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.texels import normalised
 
 _EDGE = 0.15
 """Per cent of the width over which an edge of what is stamped rises."""

@@ -7,9 +7,9 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core import colour
-from stonestack.core.image import Picture, Space
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Picture, Space
 
 
 class Tone(StepParams):

@@ -15,10 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from stonestack.core import colour
-from stonestack.core.image import Floats, Picture, Space, premultiplied
-from stonestack.core.parallel import over_bands
-from stonestack.core.stepkind import Group, StepKind, StepParams, alone
+from stonestack.core.kinds.step import Group, StepKind, StepParams, alone
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space, premultiplied
+from stonestack.core.runtime.parallel import over_bands
 from stonestack.core.tile.grain import grain_of
 from stonestack.core.tile.ways import (
     AXES_WORDS,

@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from stonestack.core.image import Floats
+from stonestack.core.picture.image import Floats
 
 _FAR = np.float32(1e30)
 

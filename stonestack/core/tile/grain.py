@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core.image import Picture, premultiplied
+from stonestack.core.picture.image import Picture, premultiplied
 from stonestack.core.tile.ways import as_seen
 
 

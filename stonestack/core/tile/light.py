@@ -16,9 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from stonestack.core.image import Floats, Picture, Space, premultiplied
-from stonestack.core.resize import resample
-from stonestack.core.stepkind import Group, StepKind, StepParams
+from stonestack.core.kinds.step import Group, StepKind, StepParams
+from stonestack.core.picture.image import Floats, Picture, Space, premultiplied
+from stonestack.core.picture.resize import resample
 
 _GRID = 96
 _ORDER = 6

@@ -12,9 +12,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stonestack.core.image import Floats
-from stonestack.core.quantiles import quantiles
-from stonestack.core.resize import at_most, resample
+from stonestack.core.picture.image import Floats
+from stonestack.core.picture.measures.quantiles import quantiles
+from stonestack.core.picture.resize import at_most, resample
 from stonestack.core.tile.period import Lattice, find_lattice_of
 
 _SIDE = 320

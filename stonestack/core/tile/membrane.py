@@ -13,8 +13,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core import stopping
-from stonestack.core.image import Floats
+from stonestack.core.picture.image import Floats
+from stonestack.core.runtime import stopping
 
 
 def across_strip(along_x: Floats, along_y: Floats, closed: bool) -> Floats:

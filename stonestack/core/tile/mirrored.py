@@ -7,8 +7,8 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.stepkind import Geometry, Group, StepKind, StepParams, alone
+from stonestack.core.kinds.step import Geometry, Group, StepKind, StepParams, alone
+from stonestack.core.picture.image import Floats, Picture, Space
 from stonestack.core.tile.ways import AXES_WORDS, FAMILY, Axes, check_sides
 
 

@@ -14,9 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from stonestack.core import stopping
-from stonestack.core.image import Floats, Picture, Space, premultiplied
-from stonestack.core.stepkind import Geometry, Group, StepKind, StepParams, alone
+from stonestack.core.kinds.step import Geometry, Group, StepKind, StepParams, alone
+from stonestack.core.picture.image import Floats, Picture, Space, premultiplied
+from stonestack.core.runtime import stopping
 from stonestack.core.tile.period import Lattice, find_lattice_of_parts
 from stonestack.core.tile.repetition import repetition_of
 from stonestack.core.tile.ways import as_seen, check_sides, from_seen

@@ -17,10 +17,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core import colour
-from stonestack.core.filters import bordered
-from stonestack.core.image import Floats, Picture
-from stonestack.core.resize import resample
+from stonestack.core.picture import colour
+from stonestack.core.picture.filters import bordered
+from stonestack.core.picture.image import Floats, Picture
+from stonestack.core.picture.resize import resample
 
 _SIDE = 512
 _LEAST = 0.2

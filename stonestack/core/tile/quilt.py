@@ -16,12 +16,12 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from stonestack.core import stopping
-from stonestack.core.errors import BadRequest
-from stonestack.core.image import Floats, Picture, Space, premultiplied
-from stonestack.core.parallel import over_bands
-from stonestack.core.resize import THINNEST, limited
-from stonestack.core.stepkind import Group, StepKind, StepParams, alone
+from stonestack.core.kinds.step import Group, StepKind, StepParams, alone
+from stonestack.core.picture.image import Floats, Picture, Space, premultiplied
+from stonestack.core.picture.resize import THINNEST, limited
+from stonestack.core.runtime import stopping
+from stonestack.core.runtime.errors import BadRequest
+from stonestack.core.runtime.parallel import over_bands
 from stonestack.core.tile.grain import grain_of
 from stonestack.core.tile.membrane import all_over
 from stonestack.core.tile.ways import (

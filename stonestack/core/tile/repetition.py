@@ -16,11 +16,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core import colour
-from stonestack.core.filters import bordered
-from stonestack.core.image import Floats, Picture
-from stonestack.core.quantiles import median, quantiles
-from stonestack.core.resize import at_most
+from stonestack.core.picture import colour
+from stonestack.core.picture.filters import bordered
+from stonestack.core.picture.image import Floats, Picture
+from stonestack.core.picture.measures.quantiles import median, quantiles
+from stonestack.core.picture.resize import at_most
 from stonestack.core.tile.period import Lattice, highest
 
 _SIDE = 192

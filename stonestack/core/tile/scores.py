@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from pydantic import BaseModel
 
-from stonestack.core import colour
-from stonestack.core.image import Floats, Picture, Space
-from stonestack.core.resize import at_most
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space
+from stonestack.core.picture.resize import at_most
 from stonestack.core.tile.faults.judging import Fault, judged
 from stonestack.core.tile.period import Lattice, find_lattice_of_parts
 from stonestack.core.tile.repetition import repetition_of

@@ -11,11 +11,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stonestack.core import colour
-from stonestack.core.filters import bordered
-from stonestack.core.image import Floats, Picture
-from stonestack.core.parallel import over_bands, rows_worth
-from stonestack.core.quantiles import median
+from stonestack.core.picture import colour
+from stonestack.core.picture.filters import bordered
+from stonestack.core.picture.image import Floats, Picture
+from stonestack.core.picture.measures.quantiles import median
+from stonestack.core.runtime.parallel import over_bands, rows_worth
 from stonestack.core.tile.ways import LEAST_SIDE
 
 _SOFT_REACH = 4

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from stonestack.core.image import Floats
+from stonestack.core.picture.image import Floats
 
 
 @njit(nogil=True, cache=True)

@@ -11,8 +11,8 @@ import math
 
 import numpy as np
 
-from stonestack.core.image import Floats
-from stonestack.core.resize import at_most
+from stonestack.core.picture.image import Floats
+from stonestack.core.picture.resize import at_most
 from stonestack.core.tile.period import Lattice
 
 _SIDE = 256

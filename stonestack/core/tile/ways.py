@@ -7,10 +7,10 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core import colour
-from stonestack.core.errors import BadRequest
-from stonestack.core.image import Floats, Picture, Space, straightened
-from stonestack.core.texels import normalised
+from stonestack.core.picture import colour
+from stonestack.core.picture.image import Floats, Picture, Space, straightened
+from stonestack.core.picture.texels import normalised
+from stonestack.core.runtime.errors import BadRequest
 
 FAMILY = "tile"
 """The family of steps that make a tile."""

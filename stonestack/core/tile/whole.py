@@ -18,11 +18,11 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core.errors import BadRequest
-from stonestack.core.frame import frame_of, framed
-from stonestack.core.image import Picture
-from stonestack.core.resize import resize
-from stonestack.core.stepkind import Geometry
+from stonestack.core.kinds.step import Geometry
+from stonestack.core.picture.image import Picture
+from stonestack.core.picture.resize import resize
+from stonestack.core.raw.frame import frame_of, framed
+from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.tile.period import Lattice, Step, find_lattice
 from stonestack.core.tile.ways import check_sides
 

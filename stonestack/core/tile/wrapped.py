@@ -13,8 +13,8 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from stonestack.core.image import Floats, Picture, Space, premultiplied
-from stonestack.core.stepkind import Group, StepKind, StepParams, alone
+from stonestack.core.kinds.step import Group, StepKind, StepParams, alone
+from stonestack.core.picture.image import Floats, Picture, Space, premultiplied
 from stonestack.core.tile.membrane import between
 from stonestack.core.tile.ways import (
     AXES_WORDS,

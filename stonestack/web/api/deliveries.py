@@ -8,11 +8,11 @@ from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, RootModel
 
-from stonestack.core.deliveries import Delivery
-from stonestack.services import building, deliveries
-from stonestack.services.deliveries import DeliveryView
+from stonestack.core.document.deliveries import Delivery
+from stonestack.services.delivery import building, deliveries
+from stonestack.services.delivery.deliveries import DeliveryView
 from stonestack.services.jobs import JobView
-from stonestack.services.planning import Plan
+from stonestack.services.safe.planning import Plan
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models, unchanging
 from stonestack.web.api.projects import ProjectPath

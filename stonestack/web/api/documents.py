@@ -9,9 +9,9 @@ from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
-from stonestack.services import revisions
-from stonestack.services.history import Moved
-from stonestack.services.revisions import ActionView, RevisionView
+from stonestack.services.documents import revisions
+from stonestack.services.documents.history import Moved
+from stonestack.services.documents.revisions import ActionView, RevisionView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
 from stonestack.web.api.projects import ProjectPath

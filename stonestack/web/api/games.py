@@ -8,29 +8,18 @@ from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
-from stonestack.core.errors import BadRequest
-from stonestack.core.naming import plain_file_name
-from stonestack.services import (
-    alike,
-    cataloguing,
-    finding,
-    games,
-    keeping,
-    matching,
-    naming,
-    planning,
-    projects,
-    putting,
-    returning,
-    taking,
-)
-from stonestack.services.finding import EntryMore, Facets, Page, Query
-from stonestack.services.games import GameFolderView
+from stonestack.core.runtime.errors import BadRequest
+from stonestack.core.tables.naming import plain_file_name
+from stonestack.services.documents import projects
+from stonestack.services.documents.surfaces import SurfaceView
+from stonestack.services.game import alike, cataloguing, finding, games, naming, taking
+from stonestack.services.game.finding import EntryMore, Facets, Page, Query
+from stonestack.services.game.games import GameFolderView
+from stonestack.services.game.naming import NamesView
 from stonestack.services.jobs import JobView, Progress, silent
-from stonestack.services.keeping import Verified
-from stonestack.services.naming import NamesView
-from stonestack.services.planning import Plan, Replacement
-from stonestack.services.surfaces import SurfaceView
+from stonestack.services.safe import keeping, matching, planning, putting, returning
+from stonestack.services.safe.keeping import Verified
+from stonestack.services.safe.planning import Plan, Replacement
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models, unchanging
 from stonestack.web.api.projects import ProjectPath

@@ -6,9 +6,9 @@ from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, RootModel
 
-from stonestack.core.materials import Material
-from stonestack.services import materials
-from stonestack.services.materials import MaterialSummary, MaterialView
+from stonestack.core.document.materials import Material
+from stonestack.services.documents import materials
+from stonestack.services.documents.materials import MaterialSummary, MaterialView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
 from stonestack.web.api.projects import ProjectPath

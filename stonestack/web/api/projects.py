@@ -9,25 +9,26 @@ from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
-from stonestack.core.blocks.formats import FORMATS, BlockFormat
-from stonestack.core.blocks.quality import QUALITIES, Quality
 from stonestack.core.document import Mask, MaskPart, Output, Step
+from stonestack.core.document.materials import Material
 from stonestack.core.document.project import Settings
-from stonestack.core.errors import BadRequest
-from stonestack.core.image import Space
-from stonestack.core.masks import MASKS
-from stonestack.core.materials import Material
-from stonestack.core.matters import MATTERS, Matter
-from stonestack.core.mips import FILTERS, MipFilter
-from stonestack.core.references import MapRef, MaskRef, SourceRef, StrokesRef, fields_read
-from stonestack.core.roles import ROLES, Role
-from stonestack.core.sizing import SIZES, Size
-from stonestack.core.stepkind import Group
+from stonestack.core.files.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.files.blocks.quality import QUALITIES, Quality
+from stonestack.core.kinds.references import MapRef, MaskRef, SourceRef, StrokesRef, fields_read
+from stonestack.core.kinds.step import Group
+from stonestack.core.picture.image import Space
+from stonestack.core.picture.mips import FILTERS, MipFilter
+from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.steps import STEPS
-from stonestack.core.targets import TARGETS, Target
-from stonestack.services import preparing, projects
-from stonestack.services.preparing import Preparing
-from stonestack.services.projects import ProjectView
+from stonestack.core.steps.masks import MASKS
+from stonestack.core.tables.matters import MATTERS, Matter
+from stonestack.core.tables.roles import ROLES, Role
+from stonestack.core.tables.sizing import SIZES, Size
+from stonestack.core.tables.targets import TARGETS, Target
+from stonestack.services.documents import projects
+from stonestack.services.documents.projects import ProjectView
+from stonestack.services.making import preparing
+from stonestack.services.making.preparing import Preparing
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
 from stonestack.web.asked import Place, path_of

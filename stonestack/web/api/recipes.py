@@ -7,11 +7,11 @@ from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field
 
 from stonestack.core.document.recipe import Recipe
-from stonestack.core.masks.strokes import Stroke
-from stonestack.core.references import StrokesRef
-from stonestack.core.roles import Role
+from stonestack.core.kinds.references import StrokesRef
 from stonestack.core.steps.lettering import Font, proportion_of
-from stonestack.services import recipes, strokes
+from stonestack.core.steps.masks.strokes import Stroke
+from stonestack.core.tables.roles import Role
+from stonestack.services.documents import recipes, strokes
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model
 from stonestack.web.api.projects import ProjectPath

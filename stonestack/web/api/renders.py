@@ -6,12 +6,12 @@ from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field
 
-from stonestack.core.advising import Advice
 from stonestack.core.document import Stage
-from stonestack.core.ops.facts import RenderFacts
-from stonestack.core.ops.losing import LevelLoss
-from stonestack.core.ops.ways import Ways
-from stonestack.core.peering import BlockLook
+from stonestack.core.graph.ops.facts import RenderFacts
+from stonestack.core.graph.ops.losing import LevelLoss
+from stonestack.core.graph.ops.ways import Ways
+from stonestack.core.judge.advising import Advice
+from stonestack.core.judge.peering import BlockLook
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import IMMUTABLE, model, unchanging
 

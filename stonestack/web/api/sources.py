@@ -6,14 +6,15 @@ from flask import Response
 from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
-from stonestack.core.roles import Role
-from stonestack.core.sources import SourceSet
-from stonestack.core.swatches import Swatch
-from stonestack.services import games, shaping, shelf, sources
-from stonestack.services.games import GameFolderView
+from stonestack.core.catalogue.sources import SourceSet
+from stonestack.core.picture.swatches import Swatch
+from stonestack.core.tables.roles import Role
+from stonestack.services.documents import shaping
+from stonestack.services.documents.surfaces import SurfaceView
+from stonestack.services.game import games, shelf, sources
+from stonestack.services.game.games import GameFolderView
+from stonestack.services.game.sources import SourceView
 from stonestack.services.jobs import JobView
-from stonestack.services.sources import SourceView
-from stonestack.services.surfaces import SurfaceView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models, unchanging
 from stonestack.web.api.projects import ProjectPath

@@ -10,21 +10,25 @@ from flask_openapi3.openapi import OpenAPI
 from pydantic import BaseModel, Field, RootModel
 
 from stonestack.core.document import Stage
-from stonestack.core.edits import Edit
-from stonestack.core.frame import Straightened
-from stonestack.core.histogram import Histogram
-from stonestack.core.references import SourceRef
-from stonestack.core.roles import Role
-from stonestack.core.sizing import Proposal
-from stonestack.core.workfiles.passing import WorkKind
-from stonestack.services import checking, deliveries, judging, making, shaping, surfaces, working
-from stonestack.services.checking import Checked
+from stonestack.core.document.edits import Edit
+from stonestack.core.files.workfiles.passing import WorkKind
+from stonestack.core.kinds.references import SourceRef
+from stonestack.core.picture.measures.histogram import Histogram
+from stonestack.core.raw.frame import Straightened
+from stonestack.core.tables.roles import Role
+from stonestack.core.tables.sizing import Proposal
+from stonestack.services.delivery import deliveries
+from stonestack.services.documents import shaping, surfaces
+from stonestack.services.documents.shaping import FrameProposal
+from stonestack.services.documents.surfaces import RevisionKeys, SurfaceSummary, SurfaceView
+from stonestack.services.editor import working
+from stonestack.services.editor.working import WorkfileView
 from stonestack.services.jobs import JobView
-from stonestack.services.judging import Differences, Inside
-from stonestack.services.making import MakingView
-from stonestack.services.shaping import FrameProposal
-from stonestack.services.surfaces import RevisionKeys, SurfaceSummary, SurfaceView
-from stonestack.services.working import WorkfileView
+from stonestack.services.making import checking, judging
+from stonestack.services.making import progress as making
+from stonestack.services.making.checking import Checked
+from stonestack.services.making.judging import Differences, Inside
+from stonestack.services.making.progress import MakingView
 from stonestack.services.workspace import Workspace
 from stonestack.web.answers import model, models
 from stonestack.web.api.documents import BaseRequest

@@ -13,9 +13,9 @@ from itertools import pairwise
 
 import numpy as np
 
-from stonestack.core.filters import bordered
-from stonestack.core.image import Floats
-from stonestack.core.quantiles import median
+from stonestack.core.picture.filters import bordered
+from stonestack.core.picture.image import Floats
+from stonestack.core.picture.measures.quantiles import median
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind, finer_to_coarser, peaks
 
 _BLOCKS = 8

@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from stonestack.core.image import Floats
+from stonestack.core.picture.image import Floats
 
 FaultKind = Literal[
     "seam", "fade", "blur", "line", "copy", "ghost", "mirror", "light", "spot", "bond", "tone"
@@ -57,7 +57,7 @@ class Evidence:
 
 def finer_to_coarser(values: Floats, count: int) -> list[Floats]:
     """Return a ring at up to ``count`` scales, each about half as fine as the one before."""
-    from stonestack.core.resize import resample
+    from stonestack.core.picture.resize import resample
 
     scales = [np.ascontiguousarray(values)]
     while len(scales) < count and min(scales[-1].shape[:2]) >= 2 * LEAST_SIDE:

@@ -15,10 +15,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stonestack.core.filters import bordered
-from stonestack.core.image import Floats
-from stonestack.core.quantiles import median
-from stonestack.core.resize import at_most
+from stonestack.core.picture.filters import bordered
+from stonestack.core.picture.image import Floats
+from stonestack.core.picture.measures.quantiles import median
+from stonestack.core.picture.resize import at_most
 from stonestack.core.tile.faults.evidence import HINT, LEAST_SIDE, Evidence, finer_to_coarser
 
 _SIDE = 448

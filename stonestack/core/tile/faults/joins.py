@@ -15,8 +15,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from stonestack.core.image import Floats
-from stonestack.core.resize import at_most
+from stonestack.core.picture.image import Floats
+from stonestack.core.picture.resize import at_most
 from stonestack.core.tile.faults.evidence import HINT, LEAST_SIDE, Evidence, finer_to_coarser, peaks
 
 _SIDE = 448

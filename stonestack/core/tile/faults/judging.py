@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 from pydantic import BaseModel
 
-from stonestack.core.image import Floats
+from stonestack.core.picture.image import Floats
 from stonestack.core.tile.faults.bands import band_evidence
 from stonestack.core.tile.faults.bond import bond_evidence
 from stonestack.core.tile.faults.broad import light_evidence

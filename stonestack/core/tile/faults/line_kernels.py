@@ -7,7 +7,7 @@ import math
 import numpy as np
 from numba import njit
 
-from stonestack.core.image import Floats
+from stonestack.core.picture.image import Floats
 
 
 @njit(nogil=True, cache=True)

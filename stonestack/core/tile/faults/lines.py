@@ -15,10 +15,10 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core.image import Floats
-from stonestack.core.parallel import over_bands, rows_worth
-from stonestack.core.quantiles import median, quantiles
-from stonestack.core.resize import at_most
+from stonestack.core.picture.image import Floats
+from stonestack.core.picture.measures.quantiles import median, quantiles
+from stonestack.core.picture.resize import at_most
+from stonestack.core.runtime.parallel import over_bands, rows_worth
 from stonestack.core.tile.faults.evidence import HINT, Evidence, FaultKind, finer_to_coarser, peaks
 from stonestack.core.tile.faults.residual import residual
 from stonestack.core.tile.period import Lattice

@@ -9,9 +9,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core.image import Floats
-from stonestack.core.parallel import over_bands, rows_worth
-from stonestack.core.resize import at_most
+from stonestack.core.picture.image import Floats
+from stonestack.core.picture.resize import at_most
+from stonestack.core.runtime.parallel import over_bands, rows_worth
 from stonestack.core.tile.period import Lattice
 
 _SIDE = 768

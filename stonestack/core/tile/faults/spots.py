@@ -12,10 +12,10 @@ import math
 
 import numpy as np
 
-from stonestack.core.filters import bordered
-from stonestack.core.image import Floats
-from stonestack.core.quantiles import median
-from stonestack.core.resize import at_most
+from stonestack.core.picture.filters import bordered
+from stonestack.core.picture.image import Floats
+from stonestack.core.picture.measures.quantiles import median
+from stonestack.core.picture.resize import at_most
 from stonestack.core.tile.faults.evidence import HINT, Evidence
 from stonestack.core.tile.period import highest
 from stonestack.core.tile.repetition import Culprit, Repetition

@@ -12,8 +12,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from stonestack.core.filters import bordered
-from stonestack.core.image import Floats
+from stonestack.core.picture.filters import bordered
+from stonestack.core.picture.image import Floats
 
 _SOFT = 1.0
 _REACH = 4

@@ -1,0 +1,1 @@
+"""One file a format, called like it, with ``encode`` and ``decode``. No kernels."""

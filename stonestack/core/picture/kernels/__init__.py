@@ -1,0 +1,1 @@
+"""Compiled loops over texels; each is called by one module of :mod:`stonestack.core.picture`."""

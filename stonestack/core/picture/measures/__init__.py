@@ -1,0 +1,1 @@
+"""Numbers about arrays: differences, quantiles, histograms. Nothing that changes a picture."""

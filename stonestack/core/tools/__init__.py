@@ -1,0 +1,1 @@
+"""What the command line does with files alone, through the same graph as the bench."""

@@ -1,0 +1,1 @@
+"""Builds, and their way into a game and out of it."""

@@ -1,0 +1,4 @@
+"""Documents of a project and their history: surfaces, materials, recipes, settings.
+
+No file of a game.
+"""

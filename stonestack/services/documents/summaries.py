@@ -1,0 +1,280 @@
+"""What lists show of surfaces, kept beside their documents so that no list has to work it out."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Sequence
+from enum import StrEnum
+from functools import cache
+
+from pydantic import BaseModel
+from sqlalchemy import text
+from sqlmodel import Session
+
+from stonestack.core.document import SourceOrigin, Stage, Surface
+from stonestack.core.document.leaving import leaving
+from stonestack.core.document.materials import Material, check
+from stonestack.core.document.project import Settings
+from stonestack.core.files.blocks.formats import BlockFormat
+from stonestack.core.graph import ops
+from stonestack.core.graph.parts import contents_of, parts_of
+from stonestack.core.graph.wiring import Wiring
+from stonestack.core.kinds.findings import Finding
+from stonestack.core.runtime import memory
+from stonestack.core.tables.roles import Role
+from stonestack.core.tables.sizing import Fit
+from stonestack.core.tables.targets import TARGETS, target_of
+from stonestack.services.documents import history
+from stonestack.services.documents.history import MATERIAL, SURFACE
+from stonestack.services.documents.outputs import outputs
+from stonestack.services.workspace import Workspace
+from stonestack.store.tables import DocumentRow
+
+
+class SurfaceState(StrEnum):
+    """How far a surface has come."""
+
+    EMPTY = "empty"
+    DRAFT = "draft"
+    BUILT = "built"
+    INSTALLED = "installed"
+    CHANGED = "changed"
+    UNREADABLE = "unreadable"
+
+
+class PartSummary(BaseModel):
+    """One file that a surface delivers, as lists see it."""
+
+    map: str | None
+    role: Role | None
+    path: str
+    format: BlockFormat | None
+    width: int
+    height: int
+    shown: str | None
+    key: str
+    faults: int = 0
+
+
+class Summary(BaseModel):
+    """What is kept of a surface beside its document, so that lists need not work it out."""
+
+    title: str
+    name: str
+    empty: bool
+    maps: int
+    keys: dict[Role, str | None]
+    width: int
+    metres: float
+    parts: dict[str, list[PartSummary]]
+    contents: dict[str, str]
+    links: dict[str, list[Finding]]
+
+
+_TIMES = 10
+"""How much more memory a model takes than its text."""
+
+
+@cache
+def _code() -> str:
+    """Return what summaries depend on beside documents: operations, targets and this form."""
+    parts = [[o.name, o.version] for o in ops.OPERATIONS.values()]
+    whole = [parts, [t.model_dump(mode="json") for t in TARGETS.values()], 3]
+    return hashlib.sha256(json.dumps(whole, sort_keys=True).encode()).hexdigest()[:16]
+
+
+@memory.kept(lambda stored: _TIMES * len(stored))
+def _read(stored: str) -> Summary:
+    """Read a kept summary; the same text is read once, and nobody changes what is read."""
+    return Summary.model_validate_json(stored)
+
+
+def of(
+    ws: Workspace, session: Session, rows: Sequence[DocumentRow], settings: Settings
+) -> dict[str, Summary | str]:
+    """Return what lists show of surfaces; what is not kept, or of another state, is worked out.
+
+    Returns
+    -------
+    dict
+        By id; a string says why a surface cannot be read.
+    """
+    ids = {row.id for row in rows}
+    shown: dict[str, list[DocumentRow]] = {}
+    if len(rows) == 1:
+        owned = history.owned(session, MATERIAL, rows[0].id)
+    else:
+        project_id = rows[0].project_id if rows else ""
+        owned = history.rows_of(session, MATERIAL, project_id)
+    for material in owned:
+        if material.owner in ids:
+            shown.setdefault(material.owner, []).append(material)
+    found: dict[str, Summary | str] = {}
+    stale: list[tuple[DocumentRow, str]] = []
+    for row in rows:
+        heads = [m.head for m in shown.get(row.id, [])]
+        made_of = f"{row.head} {heads} {settings.targets} {_code()}"
+        if row.summary and row.summary_of == made_of:
+            found[row.id] = _read(row.summary)
+        else:
+            stale.append((row, made_of))
+    if stale:
+        found |= _worked_out(ws, session, stale, shown, settings)
+    return found
+
+
+def _worked_out(
+    ws: Workspace,
+    session: Session,
+    stale: list[tuple[DocumentRow, str]],
+    shown: dict[str, list[DocumentRow]],
+    settings: Settings,
+) -> dict[str, Summary | str]:
+    documents = history.bodies(session, SURFACE, [row for row, _ in stale])
+    owned = [m for row, _ in stale for m in shown.get(row.id, [])]
+    materials = history.bodies(session, MATERIAL, owned)
+    found: dict[str, Summary | str] = {}
+    kept: list[dict[str, str | int]] = []
+    for row, made_of in stale:
+        document = documents[row.id]
+        if not isinstance(document, Surface):
+            found[row.id] = str(document)
+            continue
+        own = [m for one in shown.get(row.id, []) if isinstance(m := materials[one.id], Material)]
+        summary = _of(ws, row.id, document, own, settings)
+        found[row.id] = summary
+        kept.append(
+            {
+                "id": row.id,
+                "head": row.head,
+                "summary": summary.model_dump_json(),
+                "made_of": made_of,
+            }
+        )
+    if kept:
+        with ws.writing() as writing:
+            writing.connection().execute(
+                text(
+                    "UPDATE document SET summary = :summary, summary_of = :made_of"
+                    " WHERE id = :id AND head = :head"
+                ),
+                kept,
+            )
+    return found
+
+
+def _of(
+    ws: Workspace,
+    surface_id: str,
+    document: Surface,
+    materials: list[Material],
+    settings: Settings,
+) -> Summary:
+    parts: dict[str, list[PartSummary]] = {}
+    contents: dict[str, str] = {}
+    keys: dict[Role, str | None] = {}
+    for name in settings.targets:
+        target = target_of(name)
+        wiring = Wiring(document, target=target)
+        files = parts_of(wiring, surface_id, materials)
+        known = outputs(document, target, None)
+        parts[name] = []
+        for part in files:
+            m = document.find(part.map)
+            parts[name].append(
+                PartSummary(
+                    map=part.map,
+                    role=m.role if m else None,
+                    path=part.path,
+                    format=known[m.id].format if m else None,
+                    width=m.size.width if m else 0,
+                    height=m.size.height if m else 0,
+                    shown=wiring.graph[part.key].inputs[0] if m else None,
+                    key=part.key,
+                    faults=sum(f.level == "fault" for f in known[m.id].findings) if m else 0,
+                )
+            )
+        if files:
+            contents[name] = contents_of(wiring.graph, files)
+        if not keys:
+            keys = {
+                m.role: wiring.at(m.id, Stage.FINISH)
+                for m in document.maps
+                if leaving(document, m, target).delivered
+            }
+        ws.renderer.graphs.add(
+            wiring.graph,
+            [k for k in keys.values() if k and k in wiring.graph]
+            + [p.shown for p in parts[name] if p.shown],
+        )
+    return Summary(
+        title=document.title,
+        name=document.name,
+        empty=all(
+            m.origin is None or not isinstance(m.origin, SourceOrigin) for m in document.maps
+        ),
+        maps=len(keys),
+        keys=keys,
+        width=_width(document),
+        metres=materials[0].metres if materials else 1.0,
+        parts=parts,
+        contents=contents,
+        links={
+            name: check(materials[0], document, target_of(name)) if materials else []
+            for name in settings.targets
+        },
+    )
+
+
+def _width(document: Surface) -> int:
+    """Return how many texels a surface has from left to right of one tile."""
+    m = document.of_role(Role.COLOUR) or next(iter(document.maps), None)
+    if m is None:
+        return 0
+    return m.size.width // m.size.across if m.size.fit is Fit.REPEAT else m.size.width
+
+
+def built(session: Session, where: str, value: str) -> dict[tuple[str, str], tuple[str, bool]]:
+    """Return, by surface and target, the key of its newest build and whether that is installed.
+
+    Parameters
+    ----------
+    where : str
+        The column that has to have a value: of a whole project, or of one surface.
+    """
+    rows = session.connection().execute(
+        text(
+            "SELECT built.surface_id, built.target, built.key, build.installed,"
+            " max(build.created) FROM built JOIN build ON build.id = built.build_id"
+            " JOIN document ON document.id = build.delivery_id"
+            f" WHERE {where} = :value GROUP BY built.surface_id, built.target"
+        ),
+        {"value": value},
+    )
+    return {(r[0], r[1]): (r[2], r[3] is not None) for r in rows}
+
+
+def state(session: Session, row: DocumentRow, summary: Summary | str) -> SurfaceState:
+    """Return how far one surface has come."""
+    if isinstance(summary, str):
+        return SurfaceState.UNREADABLE
+    return state_of(row.id, summary, built(session, "built.surface_id", row.id))
+
+
+def state_of(
+    surface_id: str, summary: Summary, built: dict[tuple[str, str], tuple[str, bool]]
+) -> SurfaceState:
+    """Return how far a surface has come, by what is known of its builds."""
+    if summary.empty:
+        return SurfaceState.EMPTY
+    known = [
+        (built[surface_id, target], key)
+        for target, key in summary.contents.items()
+        if (surface_id, target) in built
+    ]
+    if not known:
+        return SurfaceState.DRAFT
+    if any(was != key for (was, _), key in known):
+        return SurfaceState.CHANGED
+    return SurfaceState.INSTALLED if all(on for (_, on), _ in known) else SurfaceState.BUILT

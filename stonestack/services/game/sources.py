@@ -1,0 +1,261 @@
+"""Sources: bring files in, checked first and then kept byte for byte."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import numpy as np
+from pydantic import BaseModel
+from sqlmodel import select
+
+from stonestack.core.catalogue.describe import Described, encoded, picture_bytes
+from stonestack.core.catalogue.sources import SourceFacts, edges_meet, examine, few_texels
+from stonestack.core.document import SourceOrigin, rebuilt
+from stonestack.core.files import containers
+from stonestack.core.files.codecs import pictures
+from stonestack.core.files.codecs.sniff import READABLE, READABLE_WORDS, FileKind, kind_by_content
+from stonestack.core.files.containers import packed
+from stonestack.core.picture import swatches
+from stonestack.core.picture.image import Picture, Space
+from stonestack.core.runtime import stopping
+from stonestack.core.runtime.errors import BadFile, Conflict, StoneError
+from stonestack.core.tables.naming import plain_file_name
+from stonestack.services.documents import projects
+from stonestack.services.game import shelf
+from stonestack.services.jobs import Progress
+from stonestack.services.workspace import Workspace, must
+from stonestack.store import disk
+from stonestack.store.files import sha256, write_atomically
+from stonestack.store.lock import exclusive
+from stonestack.store.tables import SourceRow
+
+MOST_BYTES = 512 << 20
+_MOST_ENTRIES = 2000
+_DIGITS = 64
+"""Of a hash as it names a file."""
+_LONG_AGO = 24 * 3600.0
+
+
+class SourceView(BaseModel):
+    """An imported file as the screen sees it."""
+
+    id: str
+    sha256: str
+    facts: SourceFacts
+    origin: SourceOrigin
+
+
+def blank(ws: Workspace, project_id: str, width: int, height: int, colour: str) -> SourceView:
+    """Bring an empty picture of one colour in, to be filled by steps; it goes on over its edges."""
+    light = np.broadcast_to(swatches.linear(colour), (height, width, 3))
+    picture = Picture(np.ascontiguousarray(light), Space.LINEAR, wraps=True)
+    name = f"blank {width} x {height} {colour[1:]}.png"
+    made = bring(ws, project_id, name, pictures.write(picture, FileKind.PNG))
+    return made.model_copy(update={"origin": rebuilt(made.origin, wraps=True)})
+
+
+def view(row: SourceRow) -> SourceView:
+    """Return a row as the screen sees it."""
+    facts = SourceFacts.model_validate_json(row.facts)
+    return SourceView(
+        id=row.id,
+        sha256=row.sha256,
+        facts=facts,
+        origin=SourceOrigin(
+            sha256=row.sha256,
+            name=row.name,
+            width=facts.width,
+            height=facts.height,
+            alpha=facts.alpha == "used",
+            wraps=facts.wraps,
+            few=facts.few,
+        ),
+    )
+
+
+def bring(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
+    """Take a file in, and put it on the project's shelf.
+
+    Raises
+    ------
+    BadRequest
+        If its name is not one.
+    BadFile
+        If it cannot be read whole; then nothing is kept.
+    """
+    described: dict[str, Described] = {}
+    kept = _kept(ws, project_id, name, data, described)
+    shelf.catalogue(ws, project_id, described)
+    return kept
+
+
+def _kept(
+    ws: Workspace, project_id: str, name: str, data: bytes, described: dict[str, Described]
+) -> SourceView:
+    """Check a file and keep it, as :func:`bring` says; tell how it is described, by its hash."""
+    plain = plain_file_name(name)
+    if len(data) > MOST_BYTES:
+        raise BadFile(
+            "too-many-bytes",
+            f"The file is larger than {MOST_BYTES >> 20} MB.",
+            "Save it smaller, or in a compressed file format.",
+        )
+    suffixes = projects.get(ws, project_id).target.suffixes
+    examined = examine(plain, data, suffixes)
+    facts = examined.facts.model_copy(
+        update={"wraps": edges_meet(examined.small), "few": few_texels(examined.small)}
+    )
+    with _coming(ws, data) as digest, ws.writing() as session:
+        described[digest] = examined.described
+        known = session.exec(
+            select(SourceRow).where(
+                SourceRow.project_id == project_id,
+                SourceRow.sha256 == digest,
+                SourceRow.name == plain,
+            )
+        ).first()
+        if known is not None:
+            return view(known)
+        row = SourceRow(
+            project_id=project_id, sha256=digest, name=plain, facts=facts.model_dump_json()
+        )
+        session.add(row)
+        session.flush()
+        return view(row)
+
+
+@contextmanager
+def _coming(ws: Workspace, data: bytes) -> Iterator[str]:
+    """Keep a file that is named inside; a note tells of it until it is."""
+    digest = sha256(data)
+    note = ws.data.coming / digest
+    with exclusive(ws.data.coming):
+        if not ws.files.holds(digest):
+            write_atomically(note, b"")
+        ws.files.keep(data)
+        yield digest
+        disk.now().unlink(note)
+
+
+def sweep(ws: Workspace) -> None:
+    """Delete kept files that were coming in when a hard stop came, and that nothing names."""
+    try:
+        with exclusive(ws.data.coming, patience=0):
+            for note in ws.data.coming.iterdir():
+                if note.name.startswith(disk.PREFIX):
+                    disk.now().unlink(note)
+                elif len(note.name) == _DIGITS:
+                    with ws.session() as session:
+                        named = select(SourceRow.id).where(SourceRow.sha256 == note.name)
+                        if session.exec(named).first() is None:
+                            disk.now().unlink(ws.files.path(note.name))
+                    disk.now().unlink(note)
+            _sweep_halves(ws.data.files)
+    except Conflict:
+        return  # Somebody brings something in just now.
+
+
+def _sweep_halves(folder: Path) -> None:
+    """Delete files that were not written to their end, long ago."""
+    for half in folder.glob(f"*/{disk.PREFIX}*"):
+        if half.is_file() and time.time() - half.stat().st_mtime > _LONG_AGO:
+            disk.now().unlink(half)
+
+
+class Refused(BaseModel):
+    """A file that did not come in, and why."""
+
+    name: str
+    message: str
+    fix: str
+
+
+class Unpacked(BaseModel):
+    """What came out of an archive."""
+
+    brought: list[SourceView]
+    refused: list[Refused]
+    passed_over: int
+
+
+def bring_archive(
+    ws: Workspace, project_id: str, name: str, data: bytes, progress: Progress
+) -> Unpacked:
+    """Take in every picture of an archive; files of other kinds are passed over.
+
+    Raises
+    ------
+    BadFile
+        If it is no archive that is read here, its list of entries is damaged, or it holds more
+        than is taken in at once.
+    Cancelled
+        If the person stops it; what came in before stays.
+    """
+    with stopping.stoppable(progress.is_stopped):
+        return _archive(ws, project_id, name, data, progress)
+
+
+def _archive(
+    ws: Workspace, project_id: str, name: str, data: bytes, progress: Progress
+) -> Unpacked:
+    held = containers.Held(packed.unpacked(data, MOST_BYTES))
+    if containers.form_of(held.at(0, containers.HEAD)) is None:
+        raise BadFile(
+            "not-an-archive",
+            f"{name} is no archive that is read here.",
+            "Bring a ZIP or TAR archive, packed or not; or unpack it and bring its pictures.",
+        )
+    archive, allowance = containers.opened(held), containers.Allowance(held.size)
+    entries = allowance.list(archive)
+    if len(entries) > _MOST_ENTRIES:
+        raise BadFile(
+            "too-many-files",
+            f"{name} holds {len(entries):,} files; {_MOST_ENTRIES:,} are the most at once.",
+            "Unpack it and bring the pictures that you want.",
+        )
+    brought, refused, passed_over = [], [], 0
+    described: dict[str, Described] = {}
+    for at, entry in enumerate(entries):
+        progress.at(at / len(entries), entry.name)
+        try:
+            content = allowance.read(archive, entry)
+            if kind_by_content(content) not in READABLE:
+                passed_over += 1
+                continue
+            brought.append(_kept(ws, project_id, entry.name, content, described))
+        except StoneError as error:
+            refused.append(Refused(name=entry.name, message=error.message, fix=error.fix))
+    shelf.catalogue(ws, project_id, described)
+    if not brought and not refused:
+        raise BadFile(
+            "no-pictures",
+            f"{name} holds no pictures.",
+            f"{READABLE_WORDS} Archives may hold these.",
+        )
+    return Unpacked(brought=brought, refused=refused, passed_over=passed_over)
+
+
+def listed(ws: Workspace, project_id: str) -> list[SourceView]:
+    """Return a project's sources, newest first."""
+    with ws.session() as session:
+        rows = session.exec(
+            select(SourceRow)
+            .where(SourceRow.project_id == project_id)
+            .order_by(SourceRow.created.desc())  # type: ignore[attr-defined]
+        )
+        return [view(row) for row in rows]
+
+
+def picture(ws: Workspace, source_id: str, longest: int = 320) -> bytes:
+    """Return a source as a PNG for the screen."""
+    with ws.session() as session:
+        row = must(session, SourceRow, source_id, "source")
+    kind = f"{longest}.0.png"
+    kept = ws.cache.read(row.sha256, kind)
+    if kept is None:
+        kept = encoded(picture_bytes(ws.files.read(row.sha256), longest))
+        ws.cache.write(row.sha256, kind, kept)
+    return kept
