@@ -3234,14 +3234,14 @@ export interface components {
              *       "y": 1
              *     }
              */
-            bottom_left: components["schemas"]["stonestack__core__frame__Corner"];
+            bottom_left: components["schemas"]["stonestack__core__raw__frame__Corner"];
             /**
              * @default {
              *       "x": 1,
              *       "y": 1
              *     }
              */
-            bottom_right: components["schemas"]["stonestack__core__frame__Corner"];
+            bottom_right: components["schemas"]["stonestack__core__raw__frame__Corner"];
             /**
              * Width to height
              * @description Of the straightened picture; 0 takes it from the perspective of the corners
@@ -3254,14 +3254,14 @@ export interface components {
              *       "y": 0
              *     }
              */
-            top_left: components["schemas"]["stonestack__core__frame__Corner"];
+            top_left: components["schemas"]["stonestack__core__raw__frame__Corner"];
             /**
              * @default {
              *       "x": 1,
              *       "y": 0
              *     }
              */
-            top_right: components["schemas"]["stonestack__core__frame__Corner"];
+            top_right: components["schemas"]["stonestack__core__raw__frame__Corner"];
             /**
              * Lens fall-off
              * @description How much darker the lens made the picture's corners
@@ -5268,7 +5268,7 @@ export interface components {
              *       }
              *     ]
              */
-            corners: components["schemas"]["stonestack__core__masks__outline__Corner"][];
+            corners: components["schemas"]["stonestack__core__steps__masks__outline__Corner"][];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -8314,7 +8314,7 @@ export interface components {
          * Corner
          * @description A place in the raw picture, as shares of its sides.
          */
-        stonestack__core__frame__Corner: {
+        stonestack__core__raw__frame__Corner: {
             /** X */
             x: number;
             /** Y */
@@ -8324,7 +8324,7 @@ export interface components {
          * Corner
          * @description A corner of an outline, in shares of the sides; on a tile it may lie beyond the edges.
          */
-        stonestack__core__masks__outline__Corner: {
+        stonestack__core__steps__masks__outline__Corner: {
             /** X */
             x: number;
             /** Y */
