@@ -104,7 +104,7 @@ def _take_out(options: argparse.Namespace) -> int:
 
     with opened() as ws:
         for delivery in _deliveries(ws, projects.found(ws, options.project)):
-            if not delivery.in_game:
+            if delivery.standing.state == "out":
                 _say(options, delivery, "is not in the game")
                 continue
             deliveries.withdraw(ws, delivery.id, progress_of(options))

@@ -15,11 +15,12 @@ from stonestack.core.tables.roles import Role
 from stonestack.services.delivery import building, deliveries
 from stonestack.services.documents import materials, projects, revisions, surfaces
 from stonestack.services.documents.summaries import SurfaceState
+from stonestack.services.game import sources
 from stonestack.services.jobs import silent, told
 from stonestack.store import door, files, journal
 from stonestack.store.tables import BuildRow
 from tests.services.test_surfaces import SurfaceCase
-from tests.support import WorkspaceCase, set_output
+from tests.support import WorkspaceCase, raw_picture, set_output
 
 
 class DeliveryCase(SurfaceCase):
@@ -32,13 +33,84 @@ class DeliveryCase(SurfaceCase):
             title="First", name="first", target="saltglass", surfaces=(self.surface.id,)
         )
         self.delivery = deliveries.create(self.ws, self.project.id, document)
-        patch = mock.patch.object(projects, "game_folder", return_value=self.game)
-        patch.start()
-        self.addCleanup(patch.stop)
+        projects.adjust(self.ws, self.project.id, game_folder=str(self.game))
 
     def listed_folders(self) -> list[str]:
         order = json.loads((self.game / "deliveries.json").read_text())["order"]
         return [entry["folder"] for entry in order]
+
+
+class OneGameForTwoProjects(DeliveryCase):
+    """Deliveries of one name, from two projects, in one layered game."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.other_project = projects.create(self.ws, "Other", self.game, "saltglass")
+        surface = surfaces.create(self.ws, self.other_project.id, "Wall", "wall")
+        source = sources.bring(self.ws, self.other_project.id, "o.png", raw_picture(seed=9))
+        self.edit(surface, edits.SetOrigin(map=Role.COLOUR, origin=source.origin))
+        document = rebuilt(self.delivery.document, surfaces=(surface.id,))
+        self.other = deliveries.create(self.ws, self.other_project.id, document)
+
+    def stands(self) -> tuple[str, str]:
+        views = [deliveries.get(self.ws, each.id) for each in (self.delivery, self.other)]
+        return views[0].standing.state, views[1].standing.state
+
+    def test_neither_touches_what_the_other_has_put(self) -> None:
+        for each in (self.delivery, self.other):
+            deliveries.deliver(self.ws, each.id, silent())
+        self.assertEqual(self.stands(), ("in", "in"))
+        self.assertEqual(len(self.listed_folders()), 2)
+        deliveries.withdraw(self.ws, self.other.id, silent())
+        self.assertEqual(self.stands(), ("in", "out"))
+        [left] = self.listed_folders()
+        self.assertIn(self.delivery.id, left)
+        self.assertTrue((self.game / "deliveries" / left / "textures/wall_c.dds").is_file())
+
+    def test_a_strangers_entry_of_the_same_name_stays_with_all_it_says(self) -> None:
+        stranger = {"delivery": "first", "folder": "first-0123456789", "note": "mine"}
+        place = self.game / "deliveries" / stranger["folder"]
+        place.mkdir(parents=True)
+        order = {"order": [stranger], "since": 3}
+        (self.game / "deliveries.json").write_text(json.dumps(order))
+        self.assertEqual(self.stands(), ("out", "out"))
+        deliveries.deliver(self.ws, self.delivery.id, silent())
+        deliveries.withdraw(self.ws, self.delivery.id, silent())
+        self.assertEqual(json.loads((self.game / "deliveries.json").read_text()), order)
+        self.assertTrue(place.is_dir())
+
+    def test_what_was_put_before_entries_carried_an_owner_is_known_and_replaced(self) -> None:
+        deliveries.deliver(self.ws, self.delivery.id, silent())
+        [name] = self.listed_folders()
+        plain = f"first-{name.rpartition('-')[2]}"
+        (self.game / "deliveries" / name).rename(self.game / "deliveries" / plain)
+        order = {"order": [{"delivery": "first", "folder": plain}]}
+        (self.game / "deliveries.json").write_text(json.dumps(order))
+        self.assertEqual(self.stands(), ("in", "out"))
+        deliveries.install(self.ws, self.delivery.id, silent())
+        self.assertEqual(self.listed_folders(), [name])
+        self.assertFalse((self.game / "deliveries" / plain).exists())
+
+    def test_the_folder_tells_and_not_what_was_noted(self) -> None:
+        deliveries.deliver(self.ws, self.delivery.id, silent())
+        [name] = self.listed_folders()
+        texture = self.game / "deliveries" / name / "textures/wall_c.dds"
+        whole = texture.read_bytes()
+        texture.write_bytes(whole[:-1] + bytes([whole[-1] ^ 1]))
+        view = deliveries.get(self.ws, self.delivery.id)
+        self.assertEqual((view.standing.state, view.in_game), ("changed", False))
+        self.assertIn("textures/wall_c.dds", view.standing.words)
+        self.assertEqual(surfaces.get(self.ws, self.surface.id).state, SurfaceState.BUILT)
+        texture.write_bytes(whole)
+        self.assertEqual(self.stands(), ("in", "out"))
+        (self.game / "deliveries.json").unlink()
+        self.assertEqual(self.stands(), ("out", "out"))
+
+    def test_the_same_build_again_writes_nothing(self) -> None:
+        deliveries.deliver(self.ws, self.delivery.id, silent())
+        before = {p: p.stat().st_ino for p in self.game.rglob("*")}
+        deliveries.install(self.ws, self.delivery.id, silent())
+        self.assertEqual({p: p.stat().st_ino for p in self.game.rglob("*")}, before)
 
 
 class Building(DeliveryCase):

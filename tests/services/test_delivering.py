@@ -3,10 +3,11 @@
 import unittest
 from pathlib import Path
 
-from stonestack.core.document import Output, edits
+from stonestack.core.document import Output, edits, rebuilt
 from stonestack.core.document.deliveries import Delivery
 from stonestack.core.files import codecs
 from stonestack.core.runtime.errors import BadRequest, Conflict
+from stonestack.core.steps.levels import Levels
 from stonestack.core.tables.roles import Role
 from stonestack.core.tables.sizing import Size
 from stonestack.services.delivery import building, deliveries
@@ -18,7 +19,7 @@ from stonestack.services.safe.planning import Plan
 from stonestack.services.workspace import Workspace
 from stonestack.store import disk, journal
 from tests.games import colour_dds, small_game, state
-from tests.support import WorkspaceCase, raw_picture
+from tests.support import WorkspaceCase, add_step, raw_picture
 
 
 def folders(root: Path) -> list[str]:
@@ -244,6 +245,31 @@ class PutAndTakenOut(LooseCase):
         self.assertFalse((self.game / "deliveries.json").exists())
 
 
+class TwoDeliveriesOfOneFile(LooseCase):
+    def second(self) -> deliveries.DeliveryView:
+        document = rebuilt(self.delivery.document, name="second", title="Second")
+        return deliveries.create(self.ws, self.project.id, document)
+
+    def test_the_first_is_not_in_the_game_once_the_second_has_its_places(self) -> None:
+        self.put()
+        now = surfaces.get(self.ws, self.surface.id)
+        self.edit(now, add_step(Role.COLOUR, Levels(middle=0.3)))
+        second = self.second()
+        building.build(self.ws, second.id, silent())
+        deliveries.install(self.ws, second.id, silent())
+        stands = {v.id: v.standing for v in deliveries.listed(self.ws, self.project.id)}
+        self.assertEqual(stands[second.id].state, "in")
+        self.assertEqual(stands[self.delivery.id].state, "out")
+
+    def test_the_same_files_again_write_nothing(self) -> None:
+        self.put()
+        before = {p: p.stat().st_ino for p in self.game.rglob("*.dds")}
+        deliveries.install(self.ws, self.delivery.id, silent())
+        self.assertEqual({p: p.stat().st_ino for p in self.game.rglob("*.dds")}, before)
+        self.take_out()
+        self.assert_as_before()
+
+
 class AfterAnUpdate(LooseCase):
     def setUp(self) -> None:
         super().setUp()
@@ -272,7 +298,9 @@ class AfterAnUpdate(LooseCase):
         self.assertIn("tex/wall_c.dds", caught.exception.message)
         self.assertEqual((self.game / "tex/wall_c.dds").read_bytes(), theirs)
         self.assertNotIn("tex/wall_n.dds", state(self.game))
-        self.assertTrue(self.in_game())
+        [view] = deliveries.listed(self.ws, self.project.id)
+        self.assertEqual(view.standing.state, "changed")
+        self.assertFalse(view.in_game)
 
     def test_replacing_the_new_one_keeps_it_and_puts_ours_as_it_was_built(self) -> None:
         theirs, ours = colour_dds(9), (self.game / "tex/wall_c.dds").read_bytes()

@@ -16,7 +16,7 @@ from unittest import mock
 import numpy as np
 from PIL import Image, ImageCms
 
-from stonestack.core.document import Stage, Step, edits
+from stonestack.core.document import Stage, Step, edits, rebuilt
 from stonestack.core.files import codecs
 from stonestack.core.files.workfiles import openraster
 from stonestack.core.files.workfiles.openraster import GUIDES, ORIGINAL, PICTURE
@@ -37,8 +37,8 @@ from stonestack.services.editor.working import WorkfileView
 from stonestack.services.game import finding, sources, taking
 from stonestack.services.jobs import silent
 from stonestack.services.safe import planning, putting
-from tests.games import catalogued, entry, small_game, state
-from tests.support import WorkspaceCase, add_step, take_back
+from tests.games import catalogued, colour_dds, entry, small_game, state
+from tests.support import WorkspaceCase, add_step, raw_picture, take_back
 
 
 class WorkingCase(WorkspaceCase):
@@ -78,6 +78,61 @@ class WorkingCase(WorkspaceCase):
     def editable(self, view: WorkfileView) -> Image.Image:
         with Image.open(view.path) as image:
             return image.convert("RGB")
+
+
+class EachMapItsOwnFile(WorkingCase):
+    """Files of one name in two folders of the game, as two maps of one surface."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        other = self.game / "shine" / "wall_c.dds"
+        other.parent.mkdir()
+        other.write_bytes(colour_dds(7))
+        self.game_id = catalogued(self.ws, self.game)
+        shine = entry(self.ws, self.game_id, "shine/wall_c.dds")
+        source = sources.bring(self.ws, self.project.id, "shine.png", raw_picture(seed=8))
+        now = surfaces.get(self.ws, self.surface.id)
+        place = now.document.map(Role.COLOUR).place
+        assert place is not None
+        change = edits.TakeFromGame(
+            role=Role.SPECULAR,
+            origin=source.origin,
+            place=rebuilt(place, path="shine/wall_c.dds", file="shine/wall_c.dds"),
+            size=now.document.map(Role.COLOUR).size,
+        )
+        self.assertTrue(shine.id)
+        self.surface = surfaces.edit(self.ws, now.id, now.revision, change)
+
+    def test_what_is_painted_as_one_map_comes_back_as_that(self) -> None:
+        colour = self.out()
+        specular = working.put_out(
+            self.ws, self.surface.id, Role.SPECULAR, Stage.SIZE, WorkKind.PNG
+        )
+        self.assertNotEqual(colour.path, specular.path)
+        self.assertEqual(self.out().path, colour.path)
+        with Image.open(specular.path) as image:
+            image.convert("L").point(lambda v: 255 - v).save(specular.path)
+        working.look(self.ws)
+        document = surfaces.get(self.ws, self.surface.id).document
+        self.assertEqual(document.map(Role.COLOUR).returned, ())
+        self.assertEqual(len(document.map(Role.SPECULAR).returned), 1)
+
+    def test_a_file_that_nobody_here_put_is_not_written_over(self) -> None:
+        first = self.out()
+        stranger = Path(first.path).with_name("wall_c_steps.png")
+        stranger.write_bytes(b"somebody else's")
+        view = self.out(stage=Stage.STEPS)
+        self.assertEqual(stranger.read_bytes(), b"somebody else's")
+        self.assertEqual(view.name, "wall_c_steps~2.png")
+
+    def test_what_was_saved_just_before_is_taken_in_before_it_is_put_out_anew(self) -> None:
+        view = self.out()
+        with Image.open(view.path) as image:
+            painted = image.convert("RGB").point(lambda v: 255 - v)
+        painted.save(view.path)
+        self.out()
+        with Image.open(view.path) as image:
+            self.assertTrue(np.allclose(np.asarray(image.convert("RGB")), painted, atol=1))
 
 
 class Passing(WorkingCase):

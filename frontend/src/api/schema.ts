@@ -2728,6 +2728,7 @@ export interface components {
             redo: string | null;
             /** Revision */
             revision: number;
+            standing: components["schemas"]["Standing"];
             /** Undo */
             undo: string | null;
         };
@@ -7263,6 +7264,38 @@ export interface components {
          * @enum {string}
          */
         Stage: "raw" | "source" | "steps" | "size" | "finish" | "compress";
+        /**
+         * Standing
+         * @description How a delivery stands in its game.
+         *
+         *     Parameters
+         *     ----------
+         *     state : str
+         *         ``in``: all of a build is there; ``changed``: something of it was put there, and not all
+         *         of it is there now; ``out``.
+         *     build : str
+         *         The build that it is about; empty where it is out.
+         *     words : str
+         *         What is not as it was put.
+         */
+        Standing: {
+            /**
+             * Build
+             * @default
+             */
+            build: string;
+            /**
+             * State
+             * @default out
+             * @enum {string}
+             */
+            state: "in" | "changed" | "out";
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
         /**
          * Steeper
          * @description Parameters of :func:`steeper`.

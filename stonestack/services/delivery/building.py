@@ -232,13 +232,13 @@ def newest(session: Session, delivery_id: str) -> BuildRow | None:
     ).first()
 
 
-def view_of(row: BuildRow) -> BuildView:
-    """Return a build as the screen sees it."""
+def view_of(row: BuildRow, inside: bool = False) -> BuildView:
+    """Return a build as the screen sees it; ``inside`` says whether it is in the game."""
     return BuildView(
         id=row.id,
         number=row.number,
         files=row.files,
         bytes=row.bytes,
         created=row.created.isoformat(),
-        installed=row.installed is not None,
+        installed=inside,
     )

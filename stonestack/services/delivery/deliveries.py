@@ -15,8 +15,9 @@ from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.tables.targets import target_of
 from stonestack.services.delivery import building, delivering, installing
 from stonestack.services.delivery.shipment import Shipment
-from stonestack.services.documents import history, projects, summaries
+from stonestack.services.documents import history, projects, standing, summaries
 from stonestack.services.documents.history import DELIVERY, SURFACE
+from stonestack.services.documents.standing import Standing
 from stonestack.services.documents.summaries import PartSummary, Summary
 from stonestack.services.jobs import Progress
 from stonestack.services.safe.planning import Plan
@@ -51,6 +52,7 @@ class DeliveryView(BaseModel):
     parts: list[PartView]
     builds: list[building.BuildView]
     in_game: bool
+    standing: Standing
     undo: str | None
     redo: str | None
     problems: list[str] = []
@@ -190,7 +192,7 @@ def install(ws: Workspace, delivery_id: str, progress: Progress) -> building.Bui
     else:
         installing.install(ws, shipment, target)
     with ws.session() as session:
-        return building.view_of(must(session, BuildRow, newest.id, "build"))
+        return building.view_of(must(session, BuildRow, newest.id, "build"), inside=True)
 
 
 def _shipment(ws: Workspace, project_id: str, build_row: BuildRow) -> Shipment:
@@ -252,14 +254,15 @@ def withdraw(ws: Workspace, delivery_id: str, progress: Progress) -> DeliveryVie
         delivering.withdraw(ws, delivery_id, progress)
     else:
         folder = projects.game_folder(projects.get(ws, row.project_id))
-        installing.withdraw(ws, folder, delivery_id, document.name)
+        target = target_of(document.target)
+        installing.withdraw(ws, folder, delivery_id, document.name, target)
     return get(ws, delivery_id)
 
 
 def _view(ws: Workspace, session: Session, row: DocumentRow, document: Delivery) -> DeliveryView:
     fields = (
         *(BuildRow.id, BuildRow.number, BuildRow.files, BuildRow.bytes),
-        *(BuildRow.created, BuildRow.installed),
+        BuildRow.created,
     )
     builds = session.exec(
         select(*fields)  # type: ignore[call-overload]
@@ -272,6 +275,7 @@ def _view(ws: Workspace, session: Session, row: DocumentRow, document: Delivery)
     targets = tuple(dict.fromkeys((*settings.targets, document.target)))
     if targets != settings.targets:
         settings = rebuilt(settings, targets=targets)
+    stands = standing.of(ws, session, settings, row.id, document)
     wanted = set(document.surfaces)
     owners = history.rows_of(session, SURFACE, row.project_id)
     chosen = [owner for owner in owners if owner.id in wanted]
@@ -300,11 +304,12 @@ def _view(ws: Workspace, session: Session, row: DocumentRow, document: Delivery)
                 files=b[2],
                 bytes=b[3],
                 created=b[4].isoformat(),
-                installed=b[5] is not None,
+                installed=b[0] == stands.build and stands.state == "in",
             )
             for b in builds[:_SHOWN]
         ],
-        in_game=any(b[5] for b in builds),
+        in_game=stands.state == "in",
+        standing=stands,
         undo=undo_words,
         redo=redo_words,
         problems=problems,

@@ -1,34 +1,35 @@
-"""Put a build into a game folder, and take it out again; the game's own files stay as they are.
+"""Put a build into a layered game, and take it out again; the game's own files stay as they are.
 
-Saltglass reads deliveries from ``deliveries/``, in the order that ``deliveries.json`` lists.
+Such a game reads deliveries from ``deliveries/``, in the order that ``deliveries.json`` lists.
 A delivery is written whole into a new folder of its own; then the list is replaced as a journalled
-change, which notes in the database which build is in the game. So at any moment the game sees
-either the old delivery or the new one, and after a hard stop both say the same.
+change, which notes in the database which build was put there. So at any moment the game sees
+either the old delivery or the new one, and after a hard stop both say the same. What another has
+put there stays, whatever it is called.
 """
 
 from __future__ import annotations
 
-import json
 from itertools import chain
 from pathlib import Path
+from typing import Any
 
 from stonestack.core.document.deliveries import Manifest
-from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.tables.targets import Target
 from stonestack.services.delivery.shipment import Shipment
+from stonestack.services.documents import standing
 from stonestack.services.game import games
 from stonestack.services.safe import putting
 from stonestack.services.safe.putting import Ground
 from stonestack.services.workspace import Workspace
-from stonestack.store import disk, failures
+from stonestack.store import disk, failures, layers
 from stonestack.store.files import sha256, sha256_of, write_folder_atomically
-
-ORDER = "deliveries.json"
-FOLDER = "deliveries"
+from stonestack.store.layers import FOLDER, ORDER, Owner
 
 
 def install(ws: Workspace, shipment: Shipment, target: Target) -> Path:
     """Copy a build into a game folder and list it last, so that it wins.
+
+    What stands there whole already is not written again.
 
     Raises
     ------
@@ -40,11 +41,13 @@ def install(ws: Workspace, shipment: Shipment, target: Target) -> Path:
     """
     view = games.register(ws, shipment.game)
     listing = shipment.listing
+    with ws.session() as session:
+        owner = standing.owner_of(ws, session, shipment.delivery_id, listing.delivery, target)
     with putting.entered(ws, view.id, "putting a delivery in") as game:
         for _ in shipment.files():
             pass  # Each is looked at before anything is written.
         text = (shipment.build / target.manifest).read_bytes()
-        name = f"{listing.delivery}-{sha256(text)[:10]}"
+        name = owner.folder(sha256(text))
         place = game / FOLDER / name
         try:
             if place.exists() and not _whole(place, listing):
@@ -54,14 +57,13 @@ def install(ws: Workspace, shipment: Shipment, target: Target) -> Path:
                 write_folder_atomically(place, files, shared=True)
         except OSError as error:
             raise failures.of_disk(error) from error
-        order = [e for e in _order(game) if e["delivery"] != listing.delivery]
-        order.append({"delivery": listing.delivery, "folder": name})
-        _reorder(ws, view.id, game, order, {shipment.delivery_id: shipment.build_id})
-        _sweep(game, listing.delivery, name)
+        entry = {"delivery": listing.delivery, "folder": name, "owner": owner.id}
+        _reorder(ws, view.id, game, owner, [entry], shipment.build_id)
+        _sweep(game, owner, name)
     return place
 
 
-def withdraw(ws: Workspace, game: Path, delivery_id: str, name: str) -> None:
+def withdraw(ws: Workspace, game: Path, delivery_id: str, name: str, target: Target) -> None:
     """Take a delivery off the list, then delete its folder.
 
     Raises
@@ -72,10 +74,11 @@ def withdraw(ws: Workspace, game: Path, delivery_id: str, name: str) -> None:
         If somebody else holds the folder's door for too long.
     """
     view = games.register(ws, game)
+    with ws.session() as session:
+        owner = standing.owner_of(ws, session, delivery_id, name, target)
     with putting.entered(ws, view.id, "taking a delivery out") as root:
-        order = [e for e in _order(root) if e["delivery"] != name]
-        _reorder(ws, view.id, root, order, {delivery_id: ""})
-        _sweep(root, name, None)
+        _reorder(ws, view.id, root, owner, [], "")
+        _sweep(root, owner, None)
 
 
 def _whole(place: Path, listing: Manifest) -> bool:
@@ -86,44 +89,23 @@ def _whole(place: Path, listing: Manifest) -> bool:
     )
 
 
-def _order(game: Path) -> list[dict[str, str]]:
-    path = game / ORDER
-    if not path.is_file():
-        return []
-    try:
-        entries = json.loads(path.read_text("utf-8"))["order"]
-        return [{"delivery": str(e["delivery"]), "folder": str(e["folder"])} for e in entries]
-    except (ValueError, KeyError, TypeError, RecursionError) as error:
-        raise BadRequest(
-            "order-damaged",
-            f"{path} cannot be read.",
-            "Mend or delete the file; deliveries can be installed again.",
-        ) from error
-
-
 def _reorder(
-    ws: Workspace,
-    game_id: str,
-    game: Path,
-    order: list[dict[str, str]],
-    installed: dict[str, str],
+    ws: Workspace, game_id: str, game: Path, owner: Owner, own: list[dict[str, Any]], build_id: str
 ) -> None:
-    """Replace the list, and note with it which build is in the game."""
-    text = (json.dumps({"order": order}, indent=2) + "\n").encode()
+    """Put an owner's own entries last in the list, and note with it which build is there."""
     ground = Ground.found(game_id, game, [ORDER])
-    putting.rewrite(ws, ground, ORDER, text, installed)
+    before = layers.read(game)
+    others = [e for e in before["order"] if not owner.owns(e)]
+    text = layers.text_of({**before, "order": [*others, *own]})
+    putting.rewrite(ws, ground, ORDER, text, {owner.id: build_id})
 
 
-def _sweep(game: Path, delivery: str, keep: str | None) -> None:
+def _sweep(game: Path, owner: Owner, keep: str | None) -> None:
     """Delete folders of a delivery that the list names no more, and what a crash left."""
+    listed = {entry["folder"] for entry in layers.read(game)["order"]}
     for folder in (game / FOLDER).glob("*"):
-        named = folder.name.removeprefix(f"{delivery}-")
-        ours = (
-            folder.name != named
-            and len(named) == 10
-            and all(c in "0123456789abcdef" for c in named)
-        )
-        if folder.name.startswith(disk.PREFIX) or (ours and folder.name != keep):
+        unlisted = owner.owns_folder(folder.name) and folder.name not in {keep, *listed}
+        if folder.name.startswith(disk.PREFIX) or unlisted:
             _delete(folder)
 
 

@@ -13,6 +13,7 @@ from sqlalchemy import text
 from sqlmodel import Session
 
 from stonestack.core.document import SourceOrigin, Stage, Surface
+from stonestack.core.document.deliveries import Delivery
 from stonestack.core.document.leaving import leaving
 from stonestack.core.document.materials import Material, check
 from stonestack.core.document.project import Settings
@@ -25,8 +26,8 @@ from stonestack.core.runtime import memory
 from stonestack.core.tables.roles import Role
 from stonestack.core.tables.sizing import Fit
 from stonestack.core.tables.targets import TARGETS, target_of
-from stonestack.services.documents import history
-from stonestack.services.documents.history import MATERIAL, SURFACE
+from stonestack.services.documents import history, standing
+from stonestack.services.documents.history import DELIVERY, MATERIAL, SURFACE
 from stonestack.services.documents.outputs import outputs
 from stonestack.services.workspace import Workspace
 from stonestack.store.tables import DocumentRow
@@ -235,36 +236,53 @@ def _width(document: Surface) -> int:
     return m.size.width // m.size.across if m.size.fit is Fit.REPEAT else m.size.width
 
 
-def built(session: Session, where: str, value: str) -> dict[tuple[str, str], tuple[str, bool]]:
-    """Return, by surface and target, the key of its newest build and whether that is installed.
+Built = dict[tuple[str, str], tuple[str, bool]]
+"""By surface and target, the key of its newest build and whether that is in the game."""
+
+
+def built(ws: Workspace, session: Session, settings: Settings, where: str, value: str) -> Built:
+    """Return what is built of surfaces, and what of that is in the game now.
 
     Parameters
     ----------
     where : str
         The column that has to have a value: of a whole project, or of one surface.
     """
-    rows = session.connection().execute(
-        text(
-            "SELECT built.surface_id, built.target, built.key, build.installed,"
-            " max(build.created) FROM built JOIN build ON build.id = built.build_id"
-            " JOIN document ON document.id = build.delivery_id"
-            f" WHERE {where} = :value GROUP BY built.surface_id, built.target"
-        ),
-        {"value": value},
+    rows = (
+        session.connection()
+        .execute(
+            text(
+                "SELECT built.surface_id, built.target, built.key, build.id, build.delivery_id,"
+                " max(build.created) FROM built JOIN build ON build.id = built.build_id"
+                " JOIN document ON document.id = build.delivery_id"
+                f" WHERE {where} = :value GROUP BY built.surface_id, built.target"
+            ),
+            {"value": value},
+        )
+        .all()
     )
-    return {(r[0], r[1]): (r[2], r[3] is not None) for r in rows}
+    owners = [history.row_of(session, DELIVERY, owner) for owner in {r[4] for r in rows}]
+    bodies = history.bodies(session, DELIVERY, owners)
+    stands = {
+        owner.id: standing.of(ws, session, settings, owner.id, body)
+        for owner in owners
+        if isinstance(body := bodies[owner.id], Delivery)
+    }
+    inside = {s.build for s in stands.values() if s.state == "in"}
+    return {(r[0], r[1]): (r[2], r[3] in inside) for r in rows}
 
 
-def state(session: Session, row: DocumentRow, summary: Summary | str) -> SurfaceState:
+def state(
+    ws: Workspace, session: Session, settings: Settings, row: DocumentRow, summary: Summary | str
+) -> SurfaceState:
     """Return how far one surface has come."""
     if isinstance(summary, str):
         return SurfaceState.UNREADABLE
-    return state_of(row.id, summary, built(session, "built.surface_id", row.id))
+    known = built(ws, session, settings, "built.surface_id", row.id)
+    return state_of(row.id, summary, known)
 
 
-def state_of(
-    surface_id: str, summary: Summary, built: dict[tuple[str, str], tuple[str, bool]]
-) -> SurfaceState:
+def state_of(surface_id: str, summary: Summary, built: Built) -> SurfaceState:
     """Return how far a surface has come, by what is known of its builds."""
     if summary.empty:
         return SurfaceState.EMPTY

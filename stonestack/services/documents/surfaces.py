@@ -103,7 +103,8 @@ def get(ws: Workspace, surface_id: str, left: list[str] | None = None) -> Surfac
         owned = history.owned(session, MATERIAL, surface_id)
         materials = history.bodies(session, MATERIAL, owned)
         settings = projects.settings_of(session, row.project_id)
-        state = summaries.state(session, row, summaries.of(ws, session, [row], settings)[row.id])
+        summary = summaries.of(ws, session, [row], settings)[row.id]
+        state = summaries.state(ws, session, settings, row, summary)
     target = target_of(settings.targets[0])
     wiring = Wiring(document, target=target)
     shown = materials[owned[0].id] if owned else None
@@ -134,13 +135,11 @@ def listed(ws: Workspace, project_id: str) -> list[SurfaceSummary]:
         settings = projects.settings_of(session, project_id)
         rows = history.rows_of(session, SURFACE, project_id)
         known = summaries.of(ws, session, rows, settings)
-        built = summaries.built(session, "document.project_id", project_id)
+        built = summaries.built(ws, session, settings, "document.project_id", project_id)
     return [_summary(row, known[row.id], built) for row in rows]
 
 
-def _summary(
-    row: DocumentRow, summary: Summary | str, built: dict[tuple[str, str], tuple[str, bool]]
-) -> SurfaceSummary:
+def _summary(row: DocumentRow, summary: Summary | str, built: summaries.Built) -> SurfaceSummary:
     if isinstance(summary, str):
         return SurfaceSummary(
             id=row.id,

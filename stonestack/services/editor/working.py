@@ -5,11 +5,13 @@ from __future__ import annotations
 import json
 import logging
 import threading
+from collections.abc import Iterator, Sequence
+from itertools import count
 from pathlib import Path, PurePosixPath
 from traceback import format_exception
 
 from pydantic import BaseModel
-from sqlmodel import col, select
+from sqlmodel import Session, col, select
 
 from stonestack.core.catalogue.filenames import folded
 from stonestack.core.document import Returned, Stage, edits
@@ -74,6 +76,10 @@ def put_out(
             "Put the map out at its source, its steps or its size.",
         )
     with ws.session() as session:
+        own = _of_map(session, surface_id, map_id)
+    for file in own:
+        _look_at(ws, file.id)  # What was saved there comes in before it is put out anew.
+    with ws.session() as session:
         row = history.row_of(session, SURFACE, surface_id)
         document = history.body_of(session, SURFACE, row)
         title = projects.settings_of(session, row.project_id).title
@@ -88,46 +94,74 @@ def put_out(
     picture = ws.renderer.picture(key)
     original = ws.renderer.picture(begin) if begin != key else None
     data, plain = outgoing(picture, kind, original)
-    folder = ws.data.working / code_name(title)
     suffix = "" if stage is Stage.SIZE else f"_{stage}"
-    own = PurePosixPath(m.place.path).stem if m.place is not None else ""
-    name = f"{own or document.name + ROLES[m.role].suffix}{suffix}"
-    with ws.session() as session:
-        others = session.exec(select(WorkfileRow).where(WorkfileRow.surface_id != surface_id)).all()
-    taken = {folded(o.path) for o in others}
-    place = folder / f"{name}{EXTENSIONS[kind]}"
-    number = 2
-    while folded(str(place)) in taken:
-        place = folder / f"{name}~{number}{EXTENSIONS[kind]}"
-        number += 1
+    stem = PurePosixPath(m.place.path).stem if m.place is not None else ""
+    name = f"{stem or document.name + ROLES[m.role].suffix}{suffix}{EXTENSIONS[kind]}"
     with _taking:
-        write_atomically(place, data)
-        beside = m.place
-        if beside is not None:
-            for name, content in taking.companion_files(ws, beside):
-                write_atomically(place.with_name(name), content)
         with ws.session() as session:
-            held = session.exec(
-                select(WorkfileRow).where(WorkfileRow.path == str(place))
-            ).first() or WorkfileRow(
-                surface_id=surface_id,
-                map=map_id,
-                stage=stage,
-                path=str(place),
-                kind=kind,
-                sent="",
-                seen="",
-                state="",
-                width=0,
-                height=0,
-                alpha=False,
+            held = _held(
+                session, ws.data.working / code_name(title) / name, surface_id, m.id, stage
             )
+        place = Path(held.path)
+        write_atomically(place, data)
+        if m.place is not None:
+            for name, content in taking.companion_files(ws, m.place):
+                _put_beside(place.with_name(name), content)
+        with ws.session() as session:
             held.kind, held.sent, held.seen = kind, ws.files.keep(plain), sha256(data)
             held.state, held.findings = "out", "[]"
             held.width, held.height, held.alpha = picture.width, picture.height, picture.alpha
             session.add(held)
             session.flush()
             return _view(held)
+
+
+def _of_map(session: Session, surface_id: str, map_id: str) -> Sequence[WorkfileRow]:
+    return session.exec(
+        select(WorkfileRow).where(WorkfileRow.surface_id == surface_id, WorkfileRow.map == map_id)
+    ).all()
+
+
+def _numbered(path: Path) -> Iterator[Path]:
+    """Yield a path, and that with 2, 3, 4… behind its name."""
+    yield path
+    yield from (path.with_stem(f"{path.stem}~{number}") for number in count(2))
+
+
+def _held(
+    session: Session, wanted: Path, surface_id: str, map_id: str, stage: Stage
+) -> WorkfileRow:
+    """Return a map's working file of this name, or a new one where nothing else lies."""
+    rows = {folded(row.path): row for row in session.exec(select(WorkfileRow))}
+    for path in _numbered(wanted):
+        row = rows.get(folded(str(path)))
+        if row is not None and (row.surface_id, row.map, row.stage) == (surface_id, map_id, stage):
+            return row
+        if row is None and not path.exists():
+            break
+    return WorkfileRow(
+        surface_id=surface_id,
+        map=map_id,
+        stage=stage,
+        path=str(path),
+        kind="",
+        sent="",
+        seen="",
+        state="",
+        width=0,
+        height=0,
+        alpha=False,
+    )
+
+
+def _put_beside(wanted: Path, content: bytes) -> None:
+    """Put a file that describes another beside it; what else lies there stays."""
+    for path in _numbered(wanted):
+        if not path.exists():
+            write_atomically(path, content)
+            return
+        if path.is_file() and path.read_bytes() == content:
+            return
 
 
 def listed(ws: Workspace, surface_id: str) -> list[WorkfileView]:

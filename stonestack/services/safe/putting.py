@@ -294,7 +294,13 @@ def rewrite(
     ws: Workspace, ground: Ground, file: str, data: bytes, installed: Mapping[str, str]
 ) -> None:
     """Replace a file that is ours in the game as one journalled change, and note with it which
-    builds are in the game; where there is no such file yet, it comes."""
+    builds are in the game; where there is no such file yet, it comes. The same content is not
+    written again."""
+    if sha256(data) == ground.seen[file]:
+        with ws.session() as session:
+            for delivery_id, build_id in installed.items():
+                mark_installed(session, delivery_id, build_id)
+        return
     change = Change(path=ground.root / file, before=ground.seen[file], root=str(ground.root))
     note = json.dumps(
         {"game": ground.game_id, "shown": True, "rows": [], "installed": dict(installed)}

@@ -202,7 +202,7 @@ function One({ project: { id: project, put_into, game_folder }, delivery, refres
             Install
           </Button>
           <Button
-            disabled={job !== null || !delivery.in_game}
+            disabled={job !== null || delivery.standing.state === "out"}
             hint={loose ? "Every byte that was replaced comes back, and what is new goes" : "The game's own files show again; nothing of theirs was changed"}
             onClick={() => void withdraw()}
           >
@@ -212,6 +212,7 @@ function One({ project: { id: project, put_into, game_folder }, delivery, refres
         <Verdict finding={
           !newest ? { level: "look", words: "Not built yet", fix: "" }
           : pending ? { level: "look", words: `${pending} file${pending === 1 ? "" : "s"} changed since build ${newest.number}`, fix: "Build again." }
+          : delivery.standing.state === "changed" ? { level: "fault", words: delivery.standing.words, fix: "Install it again, or take it out." }
           : newest.installed ? { level: "good", words: `Build ${newest.number} is in the game`, fix: "" }
           : { level: "look", words: `Build ${newest.number} is not installed`, fix: "Install it." }
         } withFix />
