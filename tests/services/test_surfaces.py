@@ -96,6 +96,26 @@ class MadeOf(SurfaceCase):
         self.assertEqual(again.document.matter, Matter.WOOD)
 
 
+class Frozen(SurfaceCase):
+    def test_a_map_that_holds_colours_keeps_them(self) -> None:
+        pixels = np.zeros((64, 64, 3), np.uint8)
+        pixels[..., 0], pixels[..., 1] = 200, 30
+        source = sources.bring(self.ws, self.project.id, "tint.png", png(pixels))
+        now = self.edit(self.surface, edits.SetOrigin(map=Role.SPECULAR, origin=source.origin))
+        now = self.edit(now, edits.SetColours(map=Role.SPECULAR, colours=True))
+        loose = self.render(now, Role.SPECULAR)
+        now = surfaces.freeze(self.ws, now.id, now.revision, Role.SPECULAR)
+        kept = self.render(now, Role.SPECULAR)
+        self.assertEqual(kept.space, Space.LINEAR)
+        self.assertLess(np.abs(kept.pixels - loose.pixels).max(), 1e-4)
+        self.assertGreater(np.ptp(kept.pixels[0, 0]), 0.5)
+
+    def render(self, view: SurfaceView, role: Role) -> Picture:
+        key = view.keys[role][Stage.FINISH]
+        assert key is not None
+        return self.ws.renderer.picture(key)
+
+
 class Rendering(SurfaceCase):
     def setUp(self) -> None:
         super().setUp()

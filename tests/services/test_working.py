@@ -80,6 +80,35 @@ class WorkingCase(WorkspaceCase):
             return image.convert("RGB")
 
 
+class FrozenMaps(WorkingCase):
+    def setUp(self) -> None:
+        super().setUp()
+        now = surfaces.get(self.ws, self.surface.id)
+        self.surface = surfaces.freeze(self.ws, now.id, now.revision, Role.COLOUR)
+
+    def painted(self, stage: Stage) -> WorkfileView:
+        view = self.out(stage=stage)
+        with Image.open(view.path) as image:
+            image.convert("RGB").point(lambda v: 255 - v).save(view.path)
+        working.look(self.ws)
+        return next(w for w in working.listed(self.ws, self.surface.id) if w.id == view.id)
+
+    def test_paint_after_its_steps_shows(self) -> None:
+        before = self.finished()
+        codes = [trouble.code for trouble in self.painted(Stage.STEPS).troubles]
+        self.assertNotIn("behind-frozen", codes)
+        self.assertGreater(np.abs(self.finished() - before).max(), 0.1)
+
+    def test_paint_on_what_lies_behind_it_says_when_it_will_show(self) -> None:
+        before = self.finished()
+        codes = [trouble.code for trouble in self.painted(Stage.RAW).troubles]
+        self.assertIn("behind-frozen", codes)
+        self.assertTrue(np.array_equal(self.finished(), before))
+        now = surfaces.get(self.ws, self.surface.id)
+        surfaces.edit(self.ws, now.id, now.revision, edits.Thaw(map=Role.COLOUR))
+        self.assertGreater(np.abs(self.finished() - before).max(), 0.1)
+
+
 class EachMapItsOwnFile(WorkingCase):
     """Files of one name in two folders of the game, as two maps of one surface."""
 

@@ -3322,12 +3322,16 @@ export interface components {
          *         Content key of what it is the result of; where that is another now, it is out of date.
          *     wraps : bool
          *         Whether the result is a tile.
+         *     space : Space or None
+         *         What its numbers mean; None where that was not kept, so it is what the map's mean.
          */
         Frozen: {
             /** Of */
             of: string;
             /** Sha256 */
             sha256: string;
+            /** @default null */
+            space: components["schemas"]["Space"] | null;
             /**
              * Wraps
              * @default false

@@ -2,7 +2,7 @@
 
 from stonestack.core.document.base import Document, Hash, Id, checked_name, new_id, rebuilt
 from stonestack.core.document.beginning import DERIVATIONS, derived_steps, new_map, new_surface
-from stonestack.core.document.looks import first_look, follows, laid
+from stonestack.core.document.looks import first_look, follows, laid, thawed
 from stonestack.core.document.mask import Mask, MaskPart
 from stonestack.core.document.outward import (
     Frozen,
@@ -16,6 +16,7 @@ from stonestack.core.document.outward import (
     Stage,
 )
 from stonestack.core.document.surface import Map, Step, Surface, moving_steps
+from stonestack.core.document.way import MapWay, way_of
 
 __all__ = [
     "DERIVATIONS",
@@ -26,6 +27,7 @@ __all__ = [
     "Id",
     "Map",
     "MapOrigin",
+    "MapWay",
     "Mask",
     "MaskPart",
     "Origin",
@@ -46,4 +48,6 @@ __all__ = [
     "new_map",
     "new_surface",
     "rebuilt",
+    "thawed",
+    "way_of",
 ]

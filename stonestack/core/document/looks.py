@@ -32,6 +32,11 @@ def _in_parts(step: Step) -> bool:
     return step.mask is not None or step.kind.over or step.kind.blobs > 0
 
 
+def thawed(m: Map) -> Map:
+    """Return a map as its recipe has it, whether it is frozen or not."""
+    return m if m.frozen is None else m.model_copy(update={"frozen": None})
+
+
 def follows(surface: Surface, m: Map) -> Map | None:
     """Return the map whose cut another follows, where both have files of their own."""
     if m.moves_with is None or not isinstance(m.origin, SourceOrigin):

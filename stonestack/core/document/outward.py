@@ -11,6 +11,7 @@ from stonestack.core.document.base import Document, Hash, Id, checked_file_name
 from stonestack.core.files.blocks.formats import BlockFormat
 from stonestack.core.files.blocks.quality import Quality
 from stonestack.core.kinds.references import SourceRef
+from stonestack.core.picture.image import Space
 from stonestack.core.picture.mips import MipFilter
 from stonestack.core.picture.normals import Green
 from stonestack.core.raw.frame import Frame
@@ -109,11 +110,14 @@ class Frozen(Document):
         Content key of what it is the result of; where that is another now, it is out of date.
     wraps : bool
         Whether the result is a tile.
+    space : Space or None
+        What its numbers mean; None where that was not kept, so it is what the map's mean.
     """
 
     sha256: Hash
     of: str
     wraps: bool = False
+    space: Space | None = None
 
 
 class Output(Document):

@@ -136,6 +136,8 @@ class Map(Document):
     @property
     def space(self) -> Space:
         """What its numbers mean; only a file of its own can hold colours against its role."""
+        if self.frozen is not None and self.frozen.space is not None:
+            return self.frozen.space
         own = self.colours and isinstance(self.origin, SourceOrigin)
         return Space.LINEAR if own else ROLES[self.role].space
 
@@ -148,6 +150,15 @@ class Map(Document):
     def after_size(self) -> tuple[Step, ...]:
         """The steps that work on the texels of its finished size."""
         return tuple(step for step in self.steps if step.finish)
+
+    def begun_anew(self, origin: Origin | None, steps: tuple[Step, ...]) -> Map:
+        """Return the map with another beginning.
+
+        What was kept of the former picture, or painted on it, goes: its frozen result, what came
+        back from an editor, and levels of its own.
+        """
+        kept: dict[str, object] = {"frozen": None, "returned": (), "levels": ()}
+        return rebuilt(self, origin=origin, steps=steps, **kept)
 
     def step(self, step_id: str) -> Step:
         """Return a step.

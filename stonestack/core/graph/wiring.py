@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from pydantic import BaseModel
 
@@ -14,10 +14,10 @@ from stonestack.core.document import (
     Stage,
     Step,
     Surface,
-    follows,
     laid,
     moving_steps,
-    rebuilt,
+    thawed,
+    way_of,
 )
 from stonestack.core.document.leaving import leaving
 from stonestack.core.files.blocks.quality import Quality
@@ -41,6 +41,7 @@ from stonestack.core.picture.mips import level_count
 from stonestack.core.picture.normals import Green
 from stonestack.core.steps.masks import AnyMask
 from stonestack.core.tables.roles import ROLES, Role
+from stonestack.core.tables.sizing import Size
 from stonestack.core.tables.targets import TARGETS, Target
 from stonestack.core.tile.ways import FAMILY
 
@@ -59,11 +60,20 @@ class _Moved:
 
 @dataclass(frozen=True)
 class _Way:
-    """A map on its way: where it began, what it is now, and how its texels were moved between."""
+    """A map on its way: where it began, what it is now, and how its texels were moved between.
+
+    ``before`` is the way up to its size, once it has that; masks on its source go it as well.
+    """
 
     start: Key
     key: Key
     moved: tuple[_Moved, ...] = ()
+    before: _Way | None = None
+    size: Size | None = None
+
+    def at(self, key: Key) -> _Way:
+        """Return the way with what the map is now."""
+        return replace(self, key=key)
 
 
 class Wiring:
@@ -98,26 +108,17 @@ class Wiring:
         """Return the key of a map at a stage; None where the map has no origin yet."""
         m = self.surface.map(map_id)
         if stage is Stage.RAW and isinstance(m.origin, SourceOrigin):
-            return self._decoded(m, self.longest)
+            return self._decoded(thawed(m), self.longest)
         if stage in RAW_STAGES:
-            way = self._start(m, self.longest)
+            way = self._start(thawed(m), self.longest)
             return None if way is None else way.key
-        key = self.after_steps(map_id)
-        if key is None or stage is Stage.STEPS:
-            return key
-        width, height = m.size.width, m.size.height
-        if self.longest is not None:
-            shrink = max(1, max(width, height) // self.longest)
-            width, height = max(4, width // shrink), max(4, height // shrink)
-        size = m.size.model_copy(update={"width": width, "height": height})
-        sized = self._whole(self._put("size", size, self._whole(key)))
-        key = self._returned(m, Stage.SIZE, sized)
+        stepped = self._stepped(m, self.longest)
+        if stepped is None or stage is Stage.STEPS:
+            return None if stepped is None else stepped.key
+        way = self._sized(m, stepped)
         if stage is Stage.SIZE:
-            return key
-        way = _Way(key, key)
-        for step in m.after_size:
-            if step.enabled:
-                way = self._step(step, way, way, self.longest)
+            return way.key
+        way = self._finished(m.after_size, way)
         if stage is Stage.FINISH:
             return way.key
         leaves = leaving(self.surface, m, self.target)
@@ -135,6 +136,25 @@ class Wiring:
         storing = storing.model_copy(update={"own": tuple(own)})
         beside = [normals] if normals else []
         return self._put("compress", storing, way.key, *beside, *own.values())
+
+    def _sized(self, m: Map, stepped: _Way) -> _Way:
+        """Bring a map to its size, and lay over it what came back there."""
+        width, height = m.size.width, m.size.height
+        if self.longest is not None:
+            shrink = max(1, max(width, height) // self.longest)
+            width, height = max(4, width // shrink), max(4, height // shrink)
+        size = m.size.model_copy(update={"width": width, "height": height})
+        sized = self._whole(self._put("size", size, self._whole(stepped.key)))
+        key = self._returned(m, Stage.SIZE, sized)
+        # A frozen result has no beginning of its own: that of its recipe stands for it.
+        before = self._stepped(thawed(m), self.longest) if m.frozen else stepped
+        return _Way(key, key, before=before, size=size)
+
+    def _finished(self, steps: Iterable[Step], way: _Way) -> _Way:
+        for step in steps:
+            if step.enabled:
+                way = self._step(step, way, way, self.longest)
+        return way
 
     def levels(self, m: Map) -> dict[int, Key]:
         """Return the pictures of a map's smaller levels that are its own; none in a look."""
@@ -167,14 +187,15 @@ class Wiring:
                 return self.at(m.id, Stage.FINISH)
         return None
 
-    def after_steps(self, map_id: str, thawed: bool = False) -> Key | None:
+    def after_steps(self, map_id: str, recipe: bool = False) -> Key | None:
         """Return a map after its steps: frozen where it is, or as its recipe has it now."""
-        way = self._stepped(self.surface.map(map_id), self.longest, thawed)
+        m = self.surface.map(map_id)
+        way = self._stepped(thawed(m) if recipe else m, self.longest)
         return None if way is None else way.key
 
     def before_tiling(self, map_id: str) -> tuple[Key, Step] | None:
         """Return what a map's way of tiling gets, and the step; None where it has none."""
-        m = self.surface.map(map_id)
+        m = thawed(self.surface.map(map_id))
         place = next((n for n, s in enumerate(m.steps) if s.kind.family == FAMILY), None)
         start = self._start(m, self.longest)
         if place is None or start is None:
@@ -209,27 +230,26 @@ class Wiring:
 
     def before(self, map_id: str, step_id: str) -> Key | None:
         """Return a map as one of its steps gets it."""
-        m = self.surface.map(map_id)
-        step = m.step(step_id)
-        place = m.steps.index(step)
+        way = self._before(map_id, step_id)
+        return None if way is None else way.key
+
+    def _before(self, map_id: str, step_id: str) -> _Way | None:
+        own = self.surface.map(map_id)
+        m, step = thawed(own), own.step(step_id)
+        earlier = m.model_copy(update={"steps": m.steps[: m.steps.index(step)]})
         if step.finish:
-            before = rebuilt(m, steps=m.steps[:place])
-            return Wiring(self.surface.with_map(before), self.longest, self.graph).at(
-                map_id, Stage.FINISH
-            )
+            stepped = self._stepped(own, self.longest)
+            if stepped is None:
+                return None
+            return self._finished(earlier.after_size, self._sized(own, stepped))
         start = self._start(m, self.longest)
-        if start is None:
-            return None
-        return self._with_steps(
-            m.model_copy(update={"steps": m.steps[:place]}), start, self.longest
-        ).key
+        return None if start is None else self._with_steps(earlier, start, self.longest)
 
     def layer(self, map_id: str, step_id: str, mask_id: str) -> tuple[Key, Key] | None:
         """Return what a step lays over a map, and a mask at that place; None where one is open."""
-        before, step = self.before(map_id, step_id), self.surface.map(map_id).step(step_id)
-        if before is None:
+        way, step = self._before(map_id, step_id), self.surface.map(map_id).step(step_id)
+        if way is None:
             return None
-        way = _Way(before, before)
         mask, laid = self._mask(mask_id, way, self.longest), self._applied(step, way, self.longest)
         return None if mask is None or laid is None else (laid, mask)
 
@@ -238,31 +258,32 @@ class Wiring:
         if m.frozen is None:
             return False
         whole = self if self.longest is None else Wiring(self.surface, graph=self.graph)
-        return whole.after_steps(m.id, thawed=True) != m.frozen.of
+        return whole.after_steps(m.id, recipe=True) != m.frozen.of
 
     def _put(
         self, op: str, params: BaseModel | None, *inputs: Key, blobs: Iterable[str] = ()
     ) -> Key:
         return ops.put(self.graph, op, params, inputs, tuple(blobs))
 
-    def _stepped(self, m: Map, longest: int | None, thawed: bool = False) -> _Way | None:
+    def _stepped(self, m: Map, longest: int | None) -> _Way | None:
         """Return a map after its steps, and what came back there from an outside editor."""
-        place = (m.id, longest, thawed)
+        place = (m.id, longest, m.frozen is None)
         if place not in self._after:
-            self._after[place] = self._made(m, longest, thawed)
+            self._after[place] = self._made(m, longest)
         return self._after[place]
 
-    def _made(self, m: Map, longest: int | None, thawed: bool) -> _Way | None:
-        if m.frozen is not None and not thawed:
-            reading = Reading(space=ROLES[m.role].space, wraps=m.frozen.wraps)
+    def _made(self, m: Map, longest: int | None) -> _Way | None:
+        if m.frozen is not None:
+            reading = Reading(space=m.space, wraps=m.frozen.wraps)
             key = self._whole(self._put("decode", reading, blobs=[m.frozen.sha256]))
-            key = self._limited(key, longest)
+            # What came back before is in it already; laid over it again, that changes nothing.
+            key = self._returned(m, Stage.STEPS, self._limited(key, longest))
             return _Way(key, key)
         start = self._start(m, longest)
         if start is None:
             return None
         way = self._with_steps(m, start, longest)
-        return _Way(way.start, self._returned(m, Stage.STEPS, way.key), way.moved)
+        return way.at(self._returned(m, Stage.STEPS, way.key))
 
     def _start(self, m: Map, longest: int | None) -> _Way | None:
         """Return a map as its steps get it; a framed look is shrunk by as much as is cut away."""
@@ -270,11 +291,10 @@ class Wiring:
             way = self._stepped(self.surface.map(m.origin.map), longest)
             if way is None:
                 return None
-            return _Way(way.start, self._returned(m, Stage.RAW, way.key), way.moved)
+            return way.at(self._returned(m, Stage.RAW, way.key))
         if m.origin is None:
             return None
-        led = follows(self.surface, m)
-        frame = led.origin.frame if led and isinstance(led.origin, SourceOrigin) else m.origin.frame
+        frame = way_of(self.surface, m).frame
         if frame.plain:
             key = self._decoded(m, longest)
         else:
@@ -293,20 +313,19 @@ class Wiring:
         """Return a map's own file as a picture, whole, with what came back of it."""
         if not isinstance(m.origin, SourceOrigin):
             return None
-        # A part that is cut out of a tile is no tile any more.
-        wraps = m.origin.wraps and m.origin.frame.plain
+        way = way_of(self.surface, m)
         reading = Reading(
-            space=m.space,
+            space=way.space,
             green=m.origin.green,
-            wraps=wraps,
-            debanded=m.origin.debanded and m.space is Space.DATA,
+            wraps=way.wraps,
+            debanded=m.origin.debanded and way.space is Space.DATA,
         )
         key = self._put("decode", reading, blobs=[m.origin.sha256])
         return self._limited(self._whole(self._returned(m, Stage.RAW, key)), longest)
 
     def _with_steps(self, m: Map, way: _Way, longest: int | None) -> _Way:
         """Apply a map's steps; what moves texels of the one that it moves with comes first."""
-        led = follows(self.surface, m)
+        led = way_of(self.surface, m).led
         if led is not None:
             way = self._led(led, way, longest)
         small = self._start(m, SOLVED_AT) if longest != SOLVED_AT else way
@@ -345,7 +364,7 @@ class Wiring:
         mask = None if step.mask is None else self._mask(step.mask, way, longest)
         if step.mask is not None and mask is None:
             return way
-        return _Way(way.start, self._mixed(step, way, after, mask), way.moved)
+        return way.at(self._mixed(step, way, after, mask))
 
     def _applied(self, step: Step, way: _Way, longest: int | None) -> Key | None:
         """Return what a step makes of a map, before it is mixed; None where it cannot read all."""
@@ -364,12 +383,15 @@ class Wiring:
         return self._put("over" if step.kind.over else "mix", mixing, *inputs)
 
     def _mask(self, mask_id: str, way: _Way, longest: int | None) -> Key | None:
-        """Draw a mask: on the map as it is, or on its beginning and moved as its texels were.
+        """Draw a mask: on the map as it is, or on its beginning, then moved as its texels were.
 
         None where it is made of a map that has no origin yet.
         """
         mask = self.surface.mask(mask_id)
         on_source = mask.on == "source"
+        if on_source and way.size is not None:
+            drawn = None if way.before is None else self._mask(mask_id, way.before, longest)
+            return None if drawn is None else self._put("size", way.size, self._whole(drawn))
         like = way.start if on_source else way.key
         key = self._shape(mask.shape, like, way, longest)
         for part in mask.parts:
@@ -460,7 +482,7 @@ class Wiring:
         """Apply a step that moves texels: found on the small guide, laid on the picture."""
         geometry = self._put(f"{GEOMETRY}{step.params.kind}", step.params, small)
         key = self._put(step.params.kind, step.params, way.key, guide, geometry)
-        return _Way(way.start, key, (*way.moved, _Moved(step, guide, geometry)))
+        return replace(way, key=key, moved=(*way.moved, _Moved(step, guide, geometry)))
 
     def _returned(self, m: Map, stage: Stage, key: Key) -> Key:
         """Lay what came back from an outside editor over a stage."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
-from stonestack.core.document import Map, SourceOrigin, Surface
+from stonestack.core.document import Map, SourceOrigin, Surface, way_of
 from stonestack.core.document.leaving import leaving
 from stonestack.core.files.blocks.formats import BlockFormat
 from stonestack.core.files.blocks.quality import Quality
@@ -63,22 +63,23 @@ def outputs(document: Surface, target: Target, folder: str | None) -> dict[str, 
             filter=leaves.filter,
             formats=list(target.formats_of(m.role)),
             findings=of_output(document, m, leaves, target, names),
-            as_in_game=_untouched(m),
+            as_in_game=_untouched(document, m),
         )
     return found
 
 
-def _untouched(m: Map) -> bool:
+def _untouched(document: Surface, m: Map) -> bool:
     """Tell whether a map is still exactly the game's own file."""
-    place, origin = m.place, m.origin
+    place, origin, way = m.place, m.origin, way_of(document, m)
     return (
         place is not None
         and isinstance(origin, SourceOrigin)
         and origin.sha256 == place.sha256
-        and origin.frame.plain
+        and way.frame.plain
+        and not way.moved
         and not any(step.enabled for step in m.steps)
-        and not m.returned
+        and not way.returned
+        and way.frozen is None
         and not m.levels
-        and m.frozen is None
         and (m.size.width, m.size.height) == (place.width, place.height)
     )

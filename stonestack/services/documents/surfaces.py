@@ -252,7 +252,7 @@ def freeze(ws: Workspace, surface_id: str, base: int, map_id: str) -> SurfaceVie
         document = history.read(session, SURFACE, surface_id)
     key, picture = _after_steps(ws, document, map_id)
     kept = ws.files.keep(pictures.write(picture, FileKind.PNG, 16))
-    frozen = Frozen(sha256=kept, of=key, wraps=picture.wraps)
+    frozen = Frozen(sha256=kept, of=key, wraps=picture.wraps, space=picture.space)
     return edit(ws, surface_id, base, Freeze(map=map_id, frozen=frozen))
 
 
@@ -283,7 +283,7 @@ def _after_steps(ws: Workspace, document: Surface, map_id: str) -> tuple[Key, Pi
     """Return a map's own result after its steps, frozen or not."""
     m = document.map(map_id)
     wiring = Wiring(document)
-    key = wiring.after_steps(map_id, thawed=True)
+    key = wiring.after_steps(map_id, recipe=True)
     if key is None:
         raise BadRequest("nothing-there", f"{m.title} has no source yet.", "Bring a picture first.")
     ws.renderer.graphs.add(wiring.graph, [key])

@@ -6,6 +6,7 @@ import json
 import logging
 import threading
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from itertools import count
 from pathlib import Path, PurePosixPath
 from traceback import format_exception
@@ -254,20 +255,22 @@ def _take_in(ws: Workspace, workfile_id: str, data: bytes, fixes: set[str]) -> W
     if back.unchanged and not fixes:
         # What was painted before has been undone in the editor.
         change = edits.DropReturned(map=row.map, stage=returned.stage, sent=row.sent)
-    _edited(ws, row.surface_id, change)
-    return _note(ws, row.id, sha256(data), "back", back.troubles)
+    m = _edited(ws, row.surface_id, change).document.map(row.map)
+    troubles = list(back.troubles)
+    if m.frozen is not None and returned.stage is Stage.RAW:
+        words = (
+            f"{m.title} is frozen: this shows once it follows its recipe again, or is frozen anew"
+        )
+        troubles.append(Trouble(code="behind-frozen", words=words))
+    return _note(ws, row.id, sha256(data), "back", troubles)
 
 
-def _edited(ws: Workspace, surface_id: str, change: edits.Edit) -> None:
+def _edited(ws: Workspace, surface_id: str, change: edits.Edit) -> surfaces.SurfaceView:
     """Make a change on the present state, whatever it is: a save has no page to ask again."""
-    for left in reversed(range(_TRIES)):
-        now = surfaces.get(ws, surface_id)
-        try:
-            surfaces.edit(ws, surface_id, now.revision, change)
-            return
-        except Conflict:
-            if not left:
-                raise
+    for _ in range(_TRIES - 1):
+        with suppress(Conflict):
+            return surfaces.edit(ws, surface_id, surfaces.get(ws, surface_id).revision, change)
+    return surfaces.edit(ws, surface_id, surfaces.get(ws, surface_id).revision, change)
 
 
 def _note(

@@ -295,7 +295,7 @@ class Maps(unittest.TestCase):
 
     def test_a_frozen_map_stays_and_says_when_it_is_out_of_date(self) -> None:
         surface = plain()
-        key = Wiring(surface).after_steps("height", thawed=True)
+        key = Wiring(surface).after_steps("height", recipe=True)
         assert key is not None
         frozen = Frozen(sha256="cd" * 32, of=key)
         kept = edits.Freeze(map="height", frozen=frozen).apply(surface)

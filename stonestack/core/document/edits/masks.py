@@ -148,9 +148,8 @@ class MapOfMask(Document):
             )
         below = _lies_on(surface, own)
         kept = tuple(s for s in own.steps if s.kind.mixes)
-        made = rebuilt(
-            own, origin=MapOrigin(map=below.id), steps=(step, *kept), frozen=None, moves_with=None
-        )
+        begun = own.begun_anew(MapOrigin(map=below.id), (step, *kept))
+        made = rebuilt(begun, moves_with=None)
         order = list(Role)
         maps = [*(m for m in surface.maps if m.id != own.id), made]
         return rebuilt(surface, maps=tuple(sorted(maps, key=lambda m: order.index(m.role))))

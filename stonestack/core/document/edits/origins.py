@@ -48,12 +48,18 @@ class SetOrigin(Document):
         settles what follows from it.
         """
         m = surface.map(self.map)
-        changes: dict[str, object] = {"origin": self.origin, "frozen": None}
+        steps = m.steps
         if isinstance(self.origin, SourceOrigin):
-            changes["steps"] = tuple(s for s in m.steps if s.params.kind not in DERIVATIONS)
+            steps = tuple(s for s in m.steps if s.params.kind not in DERIVATIONS)
         elif isinstance(self.origin, MapOrigin):
-            changes["steps"] = _derived(surface, m, self.origin)
-        changed = surface.with_map(rebuilt(m, **changes))
+            steps = _derived(surface, m, self.origin)
+        same = _file(self.origin) is not None and _file(self.origin) == _file(m.origin)
+        begun = (
+            rebuilt(m, origin=self.origin, steps=steps, frozen=None)
+            if same
+            else m.begun_anew(self.origin, steps)
+        )
+        changed = surface.with_map(begun)
         first = m.role is Role.COLOUR and m.origin is None
         if not first or not isinstance(self.origin, SourceOrigin):
             return changed
@@ -67,6 +73,10 @@ class SetOrigin(Document):
         if isinstance(self.origin, MapOrigin):
             return f"{title} from {before.map(self.origin.map).title}"
         return f"{title} from {self.origin.name}"
+
+
+def _file(origin: Origin | None) -> str | None:
+    return origin.sha256 if isinstance(origin, SourceOrigin) else None
 
 
 def _derived(surface: Surface, m: Map, origin: MapOrigin) -> tuple[Step, ...]:
@@ -193,7 +203,8 @@ class TakeFromGame(Document):
     def apply(self, surface: Surface) -> Surface:
         """Set origin and size as the game has them; nothing is done to it yet."""
         own = surface.of_role(self.role) or new_map(surface, self.role)
-        taken = rebuilt(own, origin=self.origin, place=self.place, steps=(), size=self.size)
+        begun = own.begun_anew(self.origin, ())
+        taken = rebuilt(begun, place=self.place, size=self.size, moves_with=None)
         order = list(Role)
         maps = [rebuilt(m, size=self.size) if m.place is None else m for m in surface.maps]
         maps = [m for m in maps if m.id != own.id] + [taken]
