@@ -6048,6 +6048,11 @@ export interface components {
          *         What it was made for; it may be used on any map that its steps suit.
          *     steps : tuple of Step
          *         Maps that they read are named by their roles.
+         *     places : tuple of int
+         *         For each step, how many of those come before it that lay its map out: derive it, or move
+         *         texels. Where it is empty, all of them.
+         *     derived : bool
+         *         Whether its map was made of another.
          *     masks : tuple of Mask
          *         Those that the steps name, and those that these are made of; maps are named by their roles.
          *     files : dict of str to str
@@ -6055,6 +6060,11 @@ export interface components {
          *         out as a file has all it needs. Empty inside a project, where they are kept.
          */
         Recipe: {
+            /**
+             * Derived
+             * @default false
+             */
+            derived: boolean;
             /**
              * Files
              * @default {}
@@ -6071,6 +6081,11 @@ export interface components {
              * @default []
              */
             masks: components["schemas"]["Mask"][];
+            /**
+             * Places
+             * @default []
+             */
+            places: number[];
             /** @default colour */
             role: components["schemas"]["Role"];
             /** Steps */

@@ -23,6 +23,11 @@ class Recipe(Document):
         What it was made for; it may be used on any map that its steps suit.
     steps : tuple of Step
         Maps that they read are named by their roles.
+    places : tuple of int
+        For each step, how many of those come before it that lay its map out: derive it, or move
+        texels. Where it is empty, all of them.
+    derived : bool
+        Whether its map was made of another.
     masks : tuple of Mask
         Those that the steps name, and those that these are made of; maps are named by their roles.
     files : dict of str to str
@@ -35,5 +40,7 @@ class Recipe(Document):
     title: str = Field(min_length=1, max_length=80)
     role: Role = Role.COLOUR
     steps: tuple[Step, ...] = Field(min_length=1, max_length=MOST_STEPS)
+    places: tuple[int, ...] = Field((), max_length=MOST_STEPS)
+    derived: bool = False
     masks: tuple[Mask, ...] = Field((), max_length=64)
     files: dict[Hash, str] = Field(default_factory=dict, json_schema_extra={"default": {}})

@@ -5,12 +5,12 @@ from __future__ import annotations
 import base64
 import binascii
 import hashlib
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from stonestack.core.document import Mask, Surface, new_id, rebuilt
+from stonestack.core.document import Map, MapOrigin, Mask, Step, Surface, new_id, rebuilt
 from stonestack.core.document.recipe import Recipe
 from stonestack.core.kinds.references import MapRef, MaskRef, SourceRef, StrokesRef, references
 from stonestack.core.runtime.errors import BadRequest
@@ -49,13 +49,17 @@ def taken(surface: Surface, map_id: str, title: str) -> Recipe:
     return Recipe(
         title=title,
         role=m.role,
+        places=tuple(_laid_before(m.steps, m.steps.index(step)) for step in steps),
+        derived=isinstance(m.origin, MapOrigin),
         steps=tuple(rebuilt(s, params=renamed(s.params, roles, {}), proposed=False) for s in steps),
         masks=tuple(_mask_renamed(k, roles, {}) for k in surface.masks if k.id in behind),
     )
 
 
 def put_on(surface: Surface, map_id: str, recipe: Recipe, instead: bool = False) -> Surface:
-    """Return a surface with a recipe's steps at the end of a map's.
+    """Return a surface with a recipe's steps among a map's, each where it was on its own.
+
+    Those that came before their map was tiled come before this one is; else they come last.
 
     Parameters
     ----------
@@ -96,7 +100,26 @@ def put_on(surface: Surface, map_id: str, recipe: Recipe, instead: bool = False)
     )
     kept = tuple(s for s in m.steps if not (instead and s.kind.mixes))
     surface = rebuilt(surface, masks=masks)
-    return surface.with_map(rebuilt(m, steps=(*kept, *steps)))
+    return surface.with_map(rebuilt(m, steps=_among(kept, steps, recipe, m)))
+
+
+def _laid_before(steps: Sequence[Step], place: int) -> int:
+    """Return how many steps before a place lay a map out."""
+    return sum(not step.kind.mixes for step in steps[:place])
+
+
+def _among(kept: Sequence[Step], steps: Sequence[Step], recipe: Recipe, m: Map) -> tuple[Step, ...]:
+    """Put a recipe's steps among those of a map."""
+    out = list(kept)
+    derived = isinstance(m.origin, MapOrigin)
+    # What was done to a file of its own is done to a derived map once it is derived.
+    least = 1 if derived and not recipe.derived else 0
+    for n, step in enumerate(steps):
+        wanted = max(least, recipe.places[n]) if n < len(recipe.places) else len(out)
+        laying = [at for at, each in enumerate(out) if not each.kind.mixes]
+        at = laying[wanted] if wanted < len(laying) else len(out)
+        out.insert(at, step)
+    return tuple(out)
 
 
 def _masks_put(

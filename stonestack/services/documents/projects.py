@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from pydantic import BaseModel
@@ -154,7 +155,7 @@ def create(
     return get(ws, project.id)
 
 
-def change(ws: Workspace, project_id: str, base: int | None, settings: Settings) -> ProjectView:
+def change(ws: Workspace, project_id: str, base: int, settings: Settings) -> ProjectView:
     """Change a project's settings.
 
     Raises
@@ -164,15 +165,27 @@ def change(ws: Workspace, project_id: str, base: int | None, settings: Settings)
     BadRequest
         If a target is not known.
     """
-    for name in settings.targets:
-        target_of(name)
-    if settings.game_folder is not None:
-        reach.refuse_own(Path(settings.game_folder), ws.data.root)
+    return _changed(ws, project_id, base, lambda _: settings)
+
+
+def adjust(ws: Workspace, project_id: str, **changes: object) -> ProjectView:
+    """Change some of a project's settings, whatever the others are meanwhile."""
+    return _changed(ws, project_id, None, lambda before: rebuilt(before, **changes))
+
+
+def _changed(
+    ws: Workspace, project_id: str, base: int | None, made: Callable[[Settings], Settings]
+) -> ProjectView:
     with ws.writing() as session:
         row = history.row_of(session, history.SETTINGS, project_id)
         before = history.body_of(session, history.SETTINGS, row)
-        changes = [history.Change(row, settings, base)]
-        history.change(session, _words(before, settings), changes)
+        after = history.validated(lambda: made(before))
+        for name in after.targets:
+            target_of(name)
+        if after.game_folder is not None and after.game_folder != before.game_folder:
+            reach.refuse_own(Path(after.game_folder), ws.data.root)
+        changes = [history.Change(row, after, base)]
+        history.change(session, _words(before, after), changes)
     return get(ws, project_id)
 
 
@@ -190,14 +203,6 @@ def _words(before: Settings, after: Settings) -> str:
         new = [preset.title for preset in after.presets if preset.title not in kept]
         return f"Preset {new[0]} kept" if new else "Presets changed"
     return "Game folder changed"
-
-
-def adjust(ws: Workspace, project_id: str, **changes: object) -> ProjectView:
-    """Change some of a project's settings, whatever the others are meanwhile."""
-    with ws.session() as session:
-        settings = settings_of(session, project_id)
-    changed = history.validated(lambda: rebuilt(settings, **changes))
-    return change(ws, project_id, None, changed)
 
 
 def folders(ws: Workspace, project_id: str) -> list[str]:

@@ -216,17 +216,12 @@ def begin(ws: Workspace, project_id: str, stem: str, roles: dict[Role, str]) -> 
     if not roles or any(source not in known for source in roles.values()):
         raise BadRequest("no-such-source", "A picture is not there any more.", "Reload the page.")
     title, name = _free(ws, project_id, stem)
-    begun = surfaces.create(ws, project_id, title, name)
+    changes: list[edits.Edit] = []
     # The colour first: what follows from it is settled by it.
     for role in sorted(roles, key=lambda r: list(ROLES).index(r)):
-        origin = known[roles[role]].origin
-        m = begun.document.of_role(role)
-        if m is None:
-            begun = surfaces.edit(ws, begun.id, begun.revision, edits.AddMap(role=role))
-            m = begun.document.of_role(role)
-        change = edits.SetOrigin(map=m.id if m else str(role), origin=origin)
-        begun = surfaces.edit(ws, begun.id, begun.revision, change)
-    return begun
+        changes.append(edits.AddMap(role=role))
+        changes.append(edits.SetOrigin(map=str(role), origin=known[roles[role]].origin))
+    return surfaces.create(ws, project_id, title, name, changes)
 
 
 def _free(ws: Workspace, project_id: str, stem: str) -> tuple[str, str]:

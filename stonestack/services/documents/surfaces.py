@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from pydantic import BaseModel
 from sqlmodel import Session
@@ -17,7 +18,7 @@ from stonestack.core.document import (
     new_surface,
     rebuilt,
 )
-from stonestack.core.document.edits import Edit, Freeze, SetMatter, SetOrigin
+from stonestack.core.document.edits import AddMap, Edit, Freeze, SetMatter, SetOrigin
 from stonestack.core.document.materials import Material, PhysicalKind
 from stonestack.core.files import codecs
 from stonestack.core.files.codecs import pictures
@@ -28,7 +29,7 @@ from stonestack.core.kinds.node import Key
 from stonestack.core.kinds.references import SourceRef
 from stonestack.core.picture.image import Picture, Space
 from stonestack.core.runtime.errors import BadRequest
-from stonestack.core.tables.matters import MATTERS, Matter
+from stonestack.core.tables.matters import MATTERS
 from stonestack.core.tables.roles import Role
 from stonestack.core.tables.targets import TARGETS, Target, target_of
 from stonestack.services.documents import history, projects, summaries
@@ -36,7 +37,7 @@ from stonestack.services.documents.history import MATERIAL, SURFACE
 from stonestack.services.documents.outputs import OutputView, outputs
 from stonestack.services.documents.summaries import Summary, SurfaceState
 from stonestack.services.workspace import Workspace
-from stonestack.store.tables import DocumentRow
+from stonestack.store.tables import DocumentRow, new_id
 
 _GUESSED_AT = 256
 _SURE_ENOUGH = 0.4
@@ -171,13 +172,42 @@ def _summary(row: DocumentRow, summary: Summary | str, built: summaries.Built) -
 # ---- Changing ----------------------------------------------------------------------------
 
 
-def create(ws: Workspace, project_id: str, title: str, name: str) -> SurfaceView:
-    """Make an empty surface, with its material, as one action.
+@dataclass(frozen=True)
+class Beginning:
+    """A surface that is to be, and the edits that it begins with.
+
+    Maps that it has already are not added.
+    """
+
+    title: str
+    name: str
+    edits: Sequence[Edit] = ()
+
+
+def create(
+    ws: Workspace, project_id: str, title: str, name: str, edits: Sequence[Edit] = ()
+) -> SurfaceView:
+    """Make a surface, with its material and the edits that it begins with, as one action.
 
     Raises
     ------
     BadRequest
         If the name cannot be a file name, or another surface has it.
+    """
+    words = f"{title} started"
+    [made] = create_all(ws, project_id, words, [Beginning(title, name, edits)])
+    return made
+
+
+def create_all(
+    ws: Workspace, project_id: str, words: str, beginnings: Sequence[Beginning]
+) -> list[SurfaceView]:
+    """Make surfaces, with their materials and edits, as one action: all of them or none.
+
+    Raises
+    ------
+    BadRequest
+        If a name cannot be a file name, another surface has it, or an edit does not fit.
     """
     with ws.session() as session:
         settings = projects.settings_of(session, project_id)
@@ -186,22 +216,51 @@ def create(ws: Workspace, project_id: str, title: str, name: str) -> SurfaceView
         taken = {s.name for s in known if isinstance(s, Summary)}
         seen = {row.id: row.head for row in rows}
     target = target_of(settings.targets[0])
-    roles = frozenset(r for r in Role if r.info.usual and _wanted(r, target))
-    document = history.validated(lambda: new_surface(title, name, roles, frozenset(target.colours)))
+    made = [_made(ws, beginning, target) for beginning in beginnings]
     with ws.writing() as session:
         # Others may have been started, or renamed, since.
         rows = history.rows_of(session, SURFACE, project_id)
         newer = [row for row in rows if seen.get(row.id) != row.head]
         bodies = history.bodies(session, SURFACE, newer).values()
-        if name in taken | {body.name for body in bodies if isinstance(body, Surface)}:
-            raise BadRequest(
-                "name-taken", f"Another surface is called {name}.", "Choose another name."
-            )
-        action = history.acted(session, project_id, f"{title} started")
-        row = history.begin(session, SURFACE, project_id, document, action)
-        material = Material(title=title, name=name, surface=row.id)
-        history.begin(session, MATERIAL, project_id, material, action, owner=row.id)
-    return get(ws, row.id)
+        taken |= {body.name for body in bodies if isinstance(body, Surface)}
+        for beginning in beginnings:
+            if beginning.name in taken:
+                raise BadRequest(
+                    "name-taken",
+                    f"Another surface is called {beginning.name}.",
+                    "Choose another name.",
+                )
+            taken.add(beginning.name)
+        action = history.acted(session, project_id, words)
+        ids = []
+        for plain, edited in made:
+            own = plain.material.surface
+            row = history.begin(session, SURFACE, project_id, plain.surface, action, "", own)
+            held = history.begin(session, MATERIAL, project_id, plain.material, action, own)
+            # What it begins with is a state of its own, so that one undo takes it back.
+            changes = [history.Change(row, edited.surface), history.Change(held, edited.material)]
+            history.change(session, words, changes, action)
+            ids.append(own)
+    return [get(ws, surface_id) for surface_id in ids]
+
+
+class _Both(NamedTuple):
+    surface: Surface
+    material: Material
+
+
+def _made(ws: Workspace, beginning: Beginning, target: Target) -> tuple[_Both, _Both]:
+    """Return a new surface with its material, plain, and as it is after its edits."""
+    roles = frozenset(r for r in Role if r.info.usual and _wanted(r, target))
+    title, name = beginning.title, beginning.name
+    surface = history.validated(lambda: new_surface(title, name, roles, frozenset(target.colours)))
+    plain = now = _Both(surface, Material(title=title, name=name, surface=new_id()))
+    for change in beginning.edits:
+        if isinstance(change, AddMap) and now.surface.of_role(change.role) is not None:
+            continue
+        after = _edited(now.surface, change, _guess(ws, now.surface, change))
+        now = _Both(after, _suited(now.surface, after, now.material))
+    return plain, now
 
 
 def _wanted(role: Role, target: Target) -> bool:
@@ -221,23 +280,44 @@ def edit(ws: Workspace, surface_id: str, base: int, change: Edit) -> SurfaceView
     BadRequest
         If the edit does not fit the surface.
     """
-    guess = _guess(ws, surface_id, change)
+    with ws.session() as session:
+        guess = _guess(ws, history.read(session, SURFACE, surface_id), change)
     with ws.writing() as session:
         row = history.row_of(session, SURFACE, surface_id)
         if row.head != base:
             raise history.stale(SURFACE.words)
         before = history.body_of(session, SURFACE, row)
-        after = history.validated(lambda: change.apply(before))
-        begun = isinstance(change, SetOrigin) and before.map(change.map).origin is None
-        if guess is not None and begun:
-            after = guess.apply(after)
-        changes = [history.Change(row, after, base)]
-        if _first_colour_is_open(before, after):
-            changes += _cut_out(session, surface_id)
-        if after.matter is not None and after.matter is not before.matter:
-            changes = _made_of(session, surface_id, after.matter, changes)
+        after = _edited(before, change, guess)
+        owned = history.owned(session, MATERIAL, surface_id)
+        bodies = history.bodies(session, MATERIAL, owned)
+        changes = [
+            history.Change(row, after, base),
+            *(
+                history.Change(each, _suited(before, after, body))
+                for each in owned
+                if isinstance(body := bodies[each.id], Material)
+            ),
+        ]
         history.change(session, change.words(before), changes)
     return _moved_on(ws, surface_id, before)
+
+
+def _edited(before: Surface, change: Edit, guess: SetMatter | None) -> Surface:
+    """Return a surface after an edit, and after what its first picture says it is made of."""
+    after = history.validated(lambda: change.apply(before))
+    begun = isinstance(change, SetOrigin) and before.map(change.map).origin is None
+    return guess.apply(after) if guess is not None and begun else after
+
+
+def _suited(before: Surface, after: Surface, material: Material) -> Material:
+    """Let a material be cut out as its first colour is, and shine as what it is made of does."""
+    changes: dict[str, object] = {}
+    if _first_colour_is_open(before, after):
+        changes["cutout"] = True
+    if after.matter is not None and after.matter is not before.matter:
+        info = MATTERS[after.matter]
+        changes |= {"physical": PhysicalKind(info.physical), "gloss": info.gloss}
+    return rebuilt(material, **changes) if changes else material
 
 
 def freeze(ws: Workspace, surface_id: str, base: int, map_id: str) -> SurfaceView:
@@ -377,13 +457,12 @@ def _first_colour_is_open(before: Surface, after: Surface) -> bool:
     return then is None or then.origin is None
 
 
-def _guess(ws: Workspace, surface_id: str, change: Edit) -> SetMatter | None:
+def _guess(ws: Workspace, document: Surface, change: Edit) -> SetMatter | None:
     """Return what a surface is made of by its first colour, as far as that can be told."""
     if not isinstance(change, SetOrigin) or not isinstance(change.origin, SourceOrigin):
         return None
-    with ws.session() as session:
-        document = history.read(session, SURFACE, surface_id)
-    if document.find(change.map) is None or document.map(change.map).role is not Role.COLOUR:
+    m = document.find(change.map)
+    if m is None or m.role is not Role.COLOUR or m.origin is not None:
         return None
     data = ws.files.read(change.origin.sha256)
     picture = codecs.read_picture(data, Space.LINEAR, _GUESSED_AT)
@@ -392,34 +471,6 @@ def _guess(ws: Workspace, surface_id: str, change: Edit) -> SetMatter | None:
     if guess.sure < _SURE_ENOUGH:
         return None
     return SetMatter(matter=guess.matter, guessed=guess.sure, why=guess.why)
-
-
-def _made_of(
-    session: Session, surface_id: str, matter: Matter, changes: list[history.Change]
-) -> list[history.Change]:
-    """Let a surface's materials shine as what it is made of does, beside what else changes."""
-    info = MATTERS[matter]
-    changed = {change.document.id: change for change in changes}
-    rows = history.owned(session, MATERIAL, surface_id)
-    bodies = history.bodies(session, MATERIAL, rows)
-    for row in rows:
-        now = changed[row.id].body if row.id in changed else bodies[row.id]
-        if isinstance(now, Material):
-            physical = PhysicalKind(info.physical)
-            new = rebuilt(now, physical=physical, gloss=info.gloss)
-            changed[row.id] = history.Change(row, new)
-    return list(changed.values())
-
-
-def _cut_out(session: Session, surface_id: str) -> list[history.Change]:
-    """Let a surface's materials be cut out, as its colour is."""
-    rows = history.owned(session, MATERIAL, surface_id)
-    bodies = history.bodies(session, MATERIAL, rows)
-    return [
-        history.Change(row, rebuilt(material, cutout=True))
-        for row in rows
-        if isinstance(material := bodies[row.id], Material)
-    ]
 
 
 def _move(

@@ -11,7 +11,6 @@ from pathlib import Path
 from pydantic import BaseModel
 from sqlmodel import col, func, select
 
-from stonestack.core.document import rebuilt
 from stonestack.core.runtime.errors import BadRequest, Conflict, NotFound
 from stonestack.services.documents import projects
 from stonestack.services.workspace import Workspace, must
@@ -160,7 +159,7 @@ def point(ws: Workspace, project_id: str, root: Path, moved: bool) -> GameFolder
         before = settings.game_folder
         known = session.exec(select(GameRow).where(GameRow.root == (before or ""))).first()
     view = move(ws, known.id, root) if moved and known is not None else register(ws, root)
-    projects.change(ws, project_id, None, rebuilt(settings, game_folder=view.root))
+    projects.adjust(ws, project_id, game_folder=view.root)
     return view
 
 

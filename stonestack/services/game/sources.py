@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -86,16 +87,32 @@ def bring(ws: Workspace, project_id: str, name: str, data: bytes) -> SourceView:
     BadFile
         If it cannot be read whole; then nothing is kept.
     """
-    described: dict[str, Described] = {}
-    kept = _kept(ws, project_id, name, data, described)
-    shelf.catalogue(ws, project_id, described)
+    found = looked_at(ws, project_id, name, data)
+    kept = keep(ws, project_id, found, data)
+    shelf.catalogue(ws, project_id, {found.sha256: found.described})
     return kept
 
 
-def _kept(
-    ws: Workspace, project_id: str, name: str, data: bytes, described: dict[str, Described]
-) -> SourceView:
-    """Check a file and keep it, as :func:`bring` says; tell how it is described, by its hash."""
+@dataclass(frozen=True)
+class Found:
+    """What a file is that may come in."""
+
+    name: str
+    sha256: str
+    facts: SourceFacts
+    described: Described
+
+
+def looked_at(ws: Workspace, project_id: str, name: str, data: bytes) -> Found:
+    """Check a file, and say what it is; nothing is kept.
+
+    Raises
+    ------
+    BadRequest
+        If its name is not one.
+    BadFile
+        If it cannot be read whole.
+    """
     plain = plain_file_name(name)
     if len(data) > MOST_BYTES:
         raise BadFile(
@@ -108,20 +125,31 @@ def _kept(
     facts = examined.facts.model_copy(
         update={"wraps": edges_meet(examined.small), "few": few_texels(examined.small)}
     )
+    return Found(plain, sha256(data), facts, examined.described)
+
+
+def keep(ws: Workspace, project_id: str, found: Found, data: bytes) -> SourceView:
+    """Keep a file that was looked at.
+
+    Raises
+    ------
+    Conflict
+        If it is another one now.
+    """
+    if sha256(data) != found.sha256:
+        raise Conflict("changed-meanwhile", f"{found.name} was changed just now.", "Try again.")
     with _coming(ws, data) as digest, ws.writing() as session:
-        described[digest] = examined.described
         known = session.exec(
             select(SourceRow).where(
                 SourceRow.project_id == project_id,
                 SourceRow.sha256 == digest,
-                SourceRow.name == plain,
+                SourceRow.name == found.name,
             )
         ).first()
         if known is not None:
             return view(known)
-        row = SourceRow(
-            project_id=project_id, sha256=digest, name=plain, facts=facts.model_dump_json()
-        )
+        facts = found.facts.model_dump_json()
+        row = SourceRow(project_id=project_id, sha256=digest, name=found.name, facts=facts)
         session.add(row)
         session.flush()
         return view(row)
@@ -225,7 +253,9 @@ def _archive(
             if kind_by_content(content) not in READABLE:
                 passed_over += 1
                 continue
-            brought.append(_kept(ws, project_id, entry.name, content, described))
+            found = looked_at(ws, project_id, entry.name, content)
+            brought.append(keep(ws, project_id, found, content))
+            described[found.sha256] = found.described
         except StoneError as error:
             refused.append(Refused(name=entry.name, message=error.message, fix=error.fix))
     shelf.catalogue(ws, project_id, described)

@@ -29,7 +29,7 @@ from stonestack.core.tables.sizing import SIZES, Size
 from stonestack.services.documents import history, projects, surfaces
 from stonestack.services.documents.history import SURFACE
 from stonestack.services.documents.surfaces import SurfaceView
-from stonestack.services.game import finding, sources
+from stonestack.services.game import finding, shelf, sources
 from stonestack.services.safe.matching import CONTRACT
 from stonestack.services.safe.planning import Replacement
 from stonestack.services.workspace import Workspace, must
@@ -181,7 +181,30 @@ def into_project(
     for entry in chosen:
         key = (entry.thing, f"{entry.variant}/{entry.tier}/{entry.use == 'icon'}")
         things.setdefault(key, []).append(entry)
-    return [_surface(ws, project_id, game_id, entries) for entries in things.values()]
+    maps = [_maps(ws, game_id, entries) for entries in things.values()]
+    # All are looked at before the first is kept.
+    found = {
+        entry.id: sources.looked_at(ws, project_id, entry.name, _content(ws, entry))
+        for own in maps
+        for entry in own.values()
+    }
+    taken = {s.name for s in surfaces.listed(ws, project_id)}
+    beginnings = []
+    for entries, own in zip(things.values(), maps, strict=True):
+        changes = [
+            _taken_as(ws, project_id, role, entry, found[entry.id]) for role, entry in own.items()
+        ]
+        head = own.get(Role.COLOUR, entries[0])
+        name = _free_name(taken, code_name(parts(head.path).stem))
+        taken.add(name)
+        thing = head.thing.replace("_", " ").strip().capitalize()
+        title = head.human or thing or head.name
+        beginnings.append(surfaces.Beginning(title[:80], name, changes))
+    shelf.catalogue(ws, project_id, {one.sha256: one.described for one in found.values()})
+    words = f"Taken from the game: {chosen[0].name}"
+    if len(chosen) > 1:
+        words += f" and {len(chosen) - 1} more"
+    return surfaces.create_all(ws, project_id, words, beginnings)
 
 
 def of_surface(ws: Workspace, surface_id: str) -> tuple[str, list[Replacement]]:
@@ -267,35 +290,40 @@ def maps_of(ws: Workspace, game_id: str, entry: EntryRow) -> dict[Role, EntryRow
     return chosen
 
 
-def _surface(ws: Workspace, project_id: str, game_id: str, entries: list[EntryRow]) -> SurfaceView:
+def _maps(ws: Workspace, game_id: str, entries: list[EntryRow]) -> dict[Role, EntryRow]:
+    """Return the maps that a surface of some files begins with."""
+    if len(entries) == 1:
+        return maps_of(ws, game_id, entries[0])
     maps: dict[Role, EntryRow] = {}
     for entry in entries:
         maps.setdefault(Role(entry.role), entry)
-    if len(entries) == 1:
-        maps = maps_of(ws, game_id, entries[0])
-    head = maps.get(Role.COLOUR, entries[0])
-    title = head.human or head.thing.replace("_", " ").strip().capitalize() or head.name
-    name = _free_name(ws, project_id, code_name(parts(head.path).stem))
-    view = surfaces.create(ws, project_id, title[:80], name)
-    for role, entry in maps.items():
-        data = finding.content(ws, game_id, entry.id or 0)
-        source = sources.bring(ws, project_id, entry.name, data)
-        with ws.session() as session:
-            file = must(session, GameFileRow, entry.file_id, "file").path  # type: ignore[arg-type]
-        place = GamePlace(
-            game=game_id,
-            path=entry.path,
-            file=file,
-            chain=entry.chain,
-            sha256=source.sha256,
-            width=entry.width,
-            height=entry.height,
-            format=_format(role, entry),
-            line=contract_of(data).line[:200],
-        )
-        change = edits.TakeFromGame(role=role, origin=source.origin, place=place, size=_size(entry))
-        view = surfaces.edit(ws, view.id, view.revision, change)
-    return view
+    return maps
+
+
+def _content(ws: Workspace, entry: EntryRow) -> bytes:
+    return finding.content(ws, entry.game_id, entry.id or 0)
+
+
+def _taken_as(
+    ws: Workspace, project_id: str, role: Role, entry: EntryRow, found: sources.Found
+) -> edits.TakeFromGame:
+    """Keep a file of the game, and return the edit that begins a map with it."""
+    data = _content(ws, entry)
+    source = sources.keep(ws, project_id, found, data)
+    with ws.session() as session:
+        file = must(session, GameFileRow, entry.file_id, "file").path  # type: ignore[arg-type]
+    place = GamePlace(
+        game=entry.game_id,
+        path=entry.path,
+        file=file,
+        chain=entry.chain,
+        sha256=source.sha256,
+        width=entry.width,
+        height=entry.height,
+        format=_format(role, entry),
+        line=contract_of(data).line[:200],
+    )
+    return edits.TakeFromGame(role=role, origin=source.origin, place=place, size=_size(entry))
 
 
 def _size(entry: EntryRow) -> Size:
@@ -312,8 +340,7 @@ def _format(role: Role, entry: EntryRow) -> BlockFormat:
     return next((f for f in fitting if f == entry.format), fitting[0])
 
 
-def _free_name(ws: Workspace, project_id: str, name: str) -> str:
-    taken = {s.name for s in surfaces.listed(ws, project_id)}
+def _free_name(taken: set[str], name: str) -> str:
     number = 2
     free = name
     while free in taken:

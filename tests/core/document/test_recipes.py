@@ -19,6 +19,7 @@ from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.steps.another import AnotherMap
 from stonestack.core.steps.fill import Fill
 from stonestack.core.steps.laying import LayPicture
+from stonestack.core.steps.levels import Levels
 from stonestack.core.steps.masks.combining import Combine
 from stonestack.core.steps.masks.others import Another, Border
 from stonestack.core.steps.masks.patterns import Stripes
@@ -236,6 +237,29 @@ class Recipes(unittest.TestCase):
         got = recipes.put_on(edits.AddMask(mask=own).apply(plain()), "colour", recipe)
         self.assertEqual(got.mask("left"), own)
         self.assertEqual(sorted(m.title for m in got.masks), ["Dark", "Edge", "Left", "Mine"])
+
+    def test_put_back_on_its_own_map_it_changes_nothing(self) -> None:
+        surface = plain()
+        for step in (red("left", "first"), Step(params=MirrorTile()), red("top", "last")):
+            masks = [m for m in (LEFT, TOP) if m.id == step.mask]
+            surface = with_step(surface, step, *masks)
+        recipe = recipes.taken(surface, "colour", "Red")
+        again = recipes.put_on(surface, "colour", recipe, instead=True)
+        kinds = [[s.params.kind for s in one.map("colour").steps] for one in (surface, again)]
+        self.assertEqual(kinds[0], kinds[1])
+        ends = [Wiring(one).at("colour", Stage.FINISH) for one in (surface, again)]
+        self.assertEqual(ends[0], ends[1])
+
+    def test_what_came_before_a_tiling_comes_after_a_derivation(self) -> None:
+        lighter = Step(id="lighter", params=Levels(black=0.1))
+        surface = with_step(with_step(plain(), lighter), Step(params=MirrorTile()))
+        recipe = recipes.taken(surface, "colour", "Lighter")
+        self.assertEqual(recipe.places, (0,))
+        derived = surface.of_role(Role.SPECULAR)
+        assert derived is not None
+        kinds = [s.params.kind for s in derived.steps]
+        after = recipes.put_on(surface, derived.id, recipe).map(derived.id)
+        self.assertEqual([s.params.kind for s in after.steps], [*kinds, "levels"])
 
     def test_what_does_not_suit_is_said(self) -> None:
         reads = Step(params=AnotherMap(map=MapRef(map="height")))

@@ -93,8 +93,13 @@ class TakeWay(Document):
     step: Step
 
     def apply(self, surface: Surface) -> Surface:
-        """Put the step in the place of that with its id; sizes that were settled follow."""
+        """Put the step in the place of that with its id; sizes that were settled follow.
+
+        Where somebody has chosen meanwhile, that stays.
+        """
         before = surface.map(self.map)
+        if not before.step(self.step.id).proposed:
+            return surface
         surface = SetStep(map=self.map, step=self.step).apply(surface)
         after = surface.map(self.map)
         if not isinstance(before.origin, SourceOrigin):
