@@ -7,9 +7,12 @@ import os
 import shutil
 import tempfile
 import threading
+import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
+
+from pydantic import BaseModel, ValidationError
 
 from stonestack.core.runtime.errors import Conflict, NotFound
 from stonestack.store import disk
@@ -80,8 +83,37 @@ def write_folder_atomically(
     disk.now().flush_folder(target.parent)
 
 
+class Growth(BaseModel):
+    """What is kept of a file that another grew into: that one's beginning, and what follows it.
+
+    Parameters
+    ----------
+    before : str
+        Content hash of the other file.
+    keeps : int
+        Bytes of it that this one begins with.
+    links : int
+        How many such files lie one behind the other, with this one.
+    since : int
+        Bytes that follow, of all of these.
+    """
+
+    before: str
+    keeps: int
+    links: int
+    since: int
+
+
+_GROWN = ".grown"
+_MOST_LINKS = 64
+"""Growths that are read one after the other; then a file is kept whole again."""
+
+
 class FileStore:
-    """Files named by the hash of their content."""
+    """Files named by the hash of their content.
+
+    One that another grew into may be kept as what was added alone (:meth:`keep_grown`).
+    """
 
     def __init__(self, root: Path) -> None:
         self._root = root
@@ -91,13 +123,44 @@ class FileStore:
     def _path(self, digest: str) -> Path:
         return self._root / digest[:2] / digest
 
+    def _growth(self, digest: str) -> tuple[Growth, bytes] | None:
+        """Return what is kept of a file that another grew into, and what follows that."""
+        try:
+            head, _, tail = self._path(digest + _GROWN).read_bytes().partition(b"\n")
+            return Growth.model_validate_json(head), tail
+        except (FileNotFoundError, ValidationError):
+            return None
+
+    def behind(self, digest: str) -> list[str]:
+        """Return the hashes of the files that one grew from, the nearest first."""
+        found: list[str] = []
+        while (growth := self._growth(digest)) is not None and len(found) <= _MOST_LINKS:
+            digest = growth[0].before
+            found.append(digest)
+        return found
+
+    def _bytes(self, digest: str) -> bytes:
+        """Return a file's bytes, unchecked."""
+        tails: list[tuple[int, bytes]] = []
+        at = digest
+        while (growth := self._growth(at)) is not None and len(tails) <= _MOST_LINKS:
+            tails.append((growth[0].keeps, growth[1]))
+            at = growth[0].before
+        data = self._path(at).read_bytes()
+        for keeps, tail in reversed(tails):
+            data = data[:keeps] + tail
+        return data
+
     def holds(self, digest: str) -> bool:
         """Tell whether a file is kept, without reading it."""
-        return self._path(digest).is_file()
+        return self._path(digest).is_file() or self._path(digest + _GROWN).is_file()
 
     def whole(self, digest: str) -> bool:
         """Tell whether a file is kept and its content still fits its name."""
         path = self._path(digest)
+        if not path.is_file() and self.holds(digest):
+            with suppress(FileNotFoundError):
+                return sha256(self._bytes(digest)) == digest
         return path.is_file() and sha256_of(path) == digest
 
     def path(self, digest: str) -> Path:
@@ -136,9 +199,36 @@ class FileStore:
         """Keep a file and return its hash; the same content is kept once."""
         digest = sha256(data)
         path = self._path(digest)
-        if not path.exists():
+        if not _used_again(path):
             write_atomically(path, data)
         return digest
+
+    def keep_grown(self, data: bytes, before: str, keeps: int) -> str:
+        """Keep a file whose first bytes are those of another, as what follows them.
+
+        So a drawing of many strokes takes about the room of its last state. Now and then one is
+        kept whole, so that none is read from many pieces.
+        """
+        digest, path = sha256(data), self._path(sha256(data))
+        growth = self._growth(before)
+        links, since = (growth[0].links, growth[0].since) if growth else (0, 0)
+        tail = data[keeps:]
+        if links >= _MOST_LINKS or since + len(tail) > len(data) / 2:
+            return self.keep(data)
+        grown = self._path(digest + _GROWN)
+        if not _used_again(path) and not _used_again(grown):
+            head = Growth(before=before, keeps=keeps, links=links + 1, since=since + len(tail))
+            write_atomically(grown, head.model_dump_json().encode() + b"\n" + tail)
+        return digest
+
+    def old(self, seconds: float) -> dict[str, Path]:
+        """Return files that were not kept, or kept again, for so long, by their hashes."""
+        latest = time.time() - seconds
+        return {
+            path.name.removesuffix(_GROWN): path
+            for path in self._root.glob("??/*")
+            if not path.name.startswith(disk.PREFIX) and path.stat().st_mtime < latest
+        }
 
     @contextmanager
     def lending(self, *contents: bytes) -> Iterator[list[str]]:
@@ -168,7 +258,7 @@ class FileStore:
             if lent := self._lent.get(digest):
                 return lent[-1]
         try:
-            data = self._path(digest).read_bytes()
+            data = self._bytes(digest)
         except FileNotFoundError as error:
             raise NotFound(
                 "source-missing",
@@ -184,8 +274,21 @@ class FileStore:
         return data
 
 
+def _used_again(path: Path) -> bool:
+    """Tell whether a file is there, and mark it as used now: so it is not collected meanwhile."""
+    try:
+        os.utime(path)
+    except FileNotFoundError:
+        return False
+    return True
+
+
 _SEAL = 16
 """Bytes at the end of a kept render by which it is seen to be whole."""
+
+
+_OVER, _LEAST = 16, 1 << 20
+"""One part in so many of its limit, or so many bytes, is what a cache may be over it."""
 
 
 def _seal(data: bytes) -> bytes:
@@ -202,6 +305,9 @@ class Cache:
     def __init__(self, root: Path, most_bytes: int = 4 << 30) -> None:
         self.root = root
         self._most_bytes = most_bytes
+        self._lock = threading.Lock()
+        self._written = 0
+        """Bytes since it was trimmed."""
 
     def path(self, key: str, kind: str) -> Path:
         """Return where a render of one kind lies, or would lie."""
@@ -230,10 +336,19 @@ class Cache:
         with os.fdopen(handle, "wb") as file:
             file.write(data + _seal(data))
         Path(name).replace(path)
+        with self._lock:
+            self._written += len(data)
+            due = self._written > max(_LEAST, self._most_bytes // _OVER)
+            self._written = 0 if due else self._written
+        if due:
+            self.trim()
 
     def trim(self) -> int:
         """Delete the renders used longest ago until the limit is kept; return bytes freed."""
-        files = [(p, p.stat()) for p in self.root.rglob("*") if p.is_file()]
+        files = []
+        for path in self.root.glob("??/*"):
+            with suppress(FileNotFoundError):
+                files.append((path, path.stat()))
         total = sum(stat.st_size for _, stat in files)
         freed = 0
         for path, stat in sorted(files, key=lambda item: item[1].st_mtime):

@@ -11,6 +11,7 @@ from contextlib import ExitStack, closing
 from urllib.parse import urlencode
 
 from stonestack.core.runtime.errors import Conflict
+from stonestack.services.documents import collecting
 from stonestack.services.editor.watching import Watcher
 from stonestack.services.game.marking import Marking
 from stonestack.services.jobs import Progress
@@ -94,9 +95,12 @@ def _served(ws: Workspace, port: int | None, path: str) -> int:
 
 
 def _prepare(ws: Workspace, progress: Progress) -> dict[str, int]:
-    """Keep the day's copy of the database, then have pictures ready."""
+    """Keep the day's copy of the database, then have pictures ready; now and then tidy up."""
     copies.keep(ws.data, at_most_every=copies.DAY)
-    return warm(ws, progress)
+    told = warm(ws, progress)
+    if collecting.due(ws):
+        collecting.collect(ws)
+    return told
 
 
 def _note(ws: Workspace, address: str) -> None:

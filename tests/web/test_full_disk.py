@@ -115,7 +115,8 @@ class FullDisk(ApiCase):
         surface = self.surface()
         key = next(k for k in surface["keys"]["colour"].values() if k)
         with self.full():
-            self.says_full(self.get(f"/api/renders/{key}/picture.png?longest=64"))
+            answer = self.get(f"/api/renders/{key}/picture.png?longest=64")
+            self.assertEqual((answer.status_code, answer.data[:4]), (200, b"\x89PNG"))
         self.assertEqual(self.get(f"/api/renders/{key}/picture.png?longest=64").status_code, 200)
 
     def test_reading_a_folder(self) -> None:

@@ -22,9 +22,13 @@ def added(ws: Workspace, before: str | None, stroke: Stroke | None) -> StrokesRe
     BadRequest
         If what is kept are no strokes, or they became too many.
     """
-    drawing = Drawing() if before is None else strokes.read(ws.files.read(before))
-    if stroke is not None:
-        drawing = Drawing(strokes=(*drawing.strokes, stroke))
-    data = strokes.kept(drawing)
+    if before is None:
+        data = strokes.kept(Drawing(strokes=() if stroke is None else (stroke,)))
+        return StrokesRef(sha256=ws.files.keep(data), count=0 if stroke is None else 1)
+    data = ws.files.read(before)
+    count = len(strokes.read(data).strokes)
+    if stroke is None:
+        return StrokesRef(sha256=before, count=count)
+    data, keeps = strokes.grown(data, stroke)
     strokes.read(data)
-    return StrokesRef(sha256=ws.files.keep(data), count=len(drawing.strokes))
+    return StrokesRef(sha256=ws.files.keep_grown(data, before, keeps), count=count + 1)

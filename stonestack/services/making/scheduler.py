@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import heapq
 import itertools
+import logging
 import threading
 import time
 from collections import OrderedDict
@@ -33,6 +34,7 @@ _LOOKED_AFTER = 0.05
 """Seconds after which one who waits looks whether it is still wanted."""
 _AHEAD = 2
 """Threads that only what is looked at may use, so that it never waits behind long work."""
+log = logging.getLogger(__name__)
 
 
 class Urgency(IntEnum):
@@ -436,11 +438,18 @@ class Scheduler:
                 began = time.monotonic()
                 result = ops.run(task.node, inputs, self._read_blob)
                 self._seconds[task.node.key] = time.monotonic() - began
-            self._keeper.keep(task.node, result)
+            self._keep(task.node, result)
         except BaseException as error:
             # Handed to all who wait for it; nothing is swallowed.
             return error
         return result
+
+    def _keep(self, node: Node, result: Result) -> None:
+        """Keep a result on disk; where that cannot be, it is there all the same."""
+        try:
+            self._keeper.keep(node, result)
+        except OSError as error:
+            log.warning("A result is not kept on disk: %s", error)
 
     def _ended(self, task: _Task, outcome: Result | BaseException) -> None:
         if isinstance(outcome, Cancelled) and task.wants and not self._closed:

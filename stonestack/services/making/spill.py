@@ -126,6 +126,8 @@ class Spill:
             del found
 
     def _write(self, key: Key, picture: Picture) -> None:
+        if key in self:
+            return  # It was waiting more than once.
         if self._folder is None:
             self._root.mkdir(parents=True, exist_ok=True)
             self._folder = Path(tempfile.mkdtemp(dir=self._root))

@@ -8,6 +8,8 @@ from __future__ import annotations
 import itertools
 import json
 import math
+import threading
+from collections import OrderedDict
 from typing import Literal
 
 import numpy as np
@@ -18,6 +20,7 @@ from stonestack.core.kinds.mask import MaskKind, MaskShape
 from stonestack.core.kinds.references import StrokesRef
 from stonestack.core.picture.image import Floats
 from stonestack.core.picture.swatches import Swatch
+from stonestack.core.runtime import memory
 from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.runtime.readers import reader
 
@@ -89,7 +92,7 @@ def read(data: bytes) -> Drawing:
     if len(data) > _MOST_BYTES:
         raise wrong
     try:
-        drawing = Drawing.model_validate_json(data)
+        drawing = _parsed(data)
     except ValidationError as error:
         raise wrong from error
     if sum(len(stroke.points) for stroke in drawing.strokes) > _MOST_POINTS:
@@ -97,9 +100,30 @@ def read(data: bytes) -> Drawing:
     return drawing
 
 
+@memory.kept(lambda data: 20 * len(data))
+def _parsed(data: bytes) -> Drawing:
+    return Drawing.model_validate_json(data)
+
+
+_END = b'],"version":1}'
+"""What follows the last stroke."""
+
+
 def kept(drawing: Drawing) -> bytes:
     """Return strokes as they are kept; equal strokes are equal bytes."""
-    content = drawing.model_dump(exclude_none=True)
+    strokes = b",".join(_stroke(stroke) for stroke in drawing.strokes)
+    return b'{"strokes":[' + strokes + _END
+
+
+def grown(data: bytes, stroke: Stroke) -> tuple[bytes, int]:
+    """Return kept strokes with one more, and how many bytes of those before these begin with."""
+    keeps = len(data) - len(_END)
+    first = data[:keeps].endswith(b"[")
+    return data[:keeps] + (b"" if first else b",") + _stroke(stroke) + _END, keeps
+
+
+def _stroke(stroke: Stroke) -> bytes:
+    content = stroke.model_dump(exclude_none=True)
     return json.dumps(content, separators=(",", ":"), sort_keys=True).encode()
 
 
@@ -111,16 +135,56 @@ class Strokes(MaskShape):
 
 
 def draw(_params: Strokes, width: int, height: int, wraps: bool, data: bytes) -> Floats:
-    """Draw the strokes one after another; within a stroke nothing is laid on twice."""
-    out, room = (np.zeros((height, width), np.float32) for _ in range(2))
-    for stroke in read(data).strokes:
+    """Draw the strokes one after another; within a stroke nothing is laid on twice.
+
+    What was drawn last is remembered: a further stroke is drawn on it.
+    """
+    strokes = read(data).strokes
+    done, out = _LATEST.begun(strokes, (height, width, wraps))
+    room = np.zeros((height, width), np.float32)
+    for stroke in strokes[done:]:
         if stroke.nib is not None:
             out[texels(stroke, width, height, wraps)] = 0 if stroke.takes else 1
             continue
         cover, here = _covered(stroke, wraps, room)
         before = out[here]
         out[here] = before * (1 - cover) if stroke.takes else before + cover * (1 - before)
+    _LATEST.drawn(strokes, (height, width, wraps), out)
     return out
+
+
+class _Latest:
+    """What was drawn last at a few sizes: the strokes, and what they cover."""
+
+    _MOST, _TEXELS = 4, 2048 * 2048
+
+    def __init__(self) -> None:
+        self._known: OrderedDict[tuple[int, int, bool], tuple[tuple[Stroke, ...], Floats]]
+        self._known = OrderedDict()
+        self._lock = threading.Lock()
+
+    def begun(self, strokes: tuple[Stroke, ...], size: tuple[int, int, bool]) -> tuple[int, Floats]:
+        """Return how many strokes are drawn already, and those drawn, to be drawn on."""
+        with self._lock:
+            before, values = self._known.get(size, ((), None))
+        if values is None or strokes[: len(before)] != before:
+            return 0, np.zeros(size[:2], np.float32)
+        return len(before), values.copy()
+
+    def drawn(
+        self, strokes: tuple[Stroke, ...], size: tuple[int, int, bool], values: Floats
+    ) -> None:
+        """Remember what was drawn."""
+        if values.size > self._TEXELS:
+            return
+        with self._lock:
+            self._known[size] = (strokes, values.copy())
+            self._known.move_to_end(size)
+            while len(self._known) > self._MOST:
+                self._known.popitem(last=False)
+
+
+_LATEST = _Latest()
 
 
 def texels(stroke: Stroke, width: int, height: int, wraps: bool) -> Texels:
