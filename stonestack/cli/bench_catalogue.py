@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import os
+import subprocess
+import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -20,7 +22,7 @@ from stonestack.services.game import cataloguing, finding, games
 from stonestack.services.game.finding import Query
 from stonestack.services.jobs import silent
 from stonestack.services.workspace import Workspace
-from stonestack.store.place import DataFolder
+from stonestack.store.place import VARIABLE, DataFolder
 
 _THINGS = ("floor", "wall", "rib", "pane", "bed", "door", "sill", "path", "awning", "basin")
 _LARGE = 2 << 30
@@ -36,6 +38,7 @@ def bench_catalogue(files: int, large: bool) -> None:
             _measure(ws, root, files)
         finally:
             ws.close()
+        _measure_commands(ws.data.root, root)
 
 
 def _measure(ws: Workspace, root: Path, files: int) -> None:
@@ -59,6 +62,22 @@ def _measure(ws: Workspace, root: Path, files: int) -> None:
     print(f"  thorough look               {thorough:8.2f} s   {thorough / plain:5.1f} times plain")
     for word, took in zip(words, searches, strict=True):
         print(f"  search “{word}”".ljust(30) + f"{took * 1000:8.1f} ms")
+
+
+def _measure_commands(data: Path, root: Path) -> None:
+    """Time the commands that a user types, as whole programs."""
+    environment = {**os.environ, VARIABLE: str(data)}
+    for words in (("catalogue", str(root)), ("find", str(root), "floor")):
+        command = [sys.executable, "-m", "stonestack.cli.main", *words]
+        took = min(
+            _timed(
+                lambda c=command: subprocess.run(  # type: ignore[misc]
+                    c, env=environment, stdout=subprocess.DEVNULL, check=True
+                )
+            )
+            for _ in range(3)
+        )
+        print(f"  stone-stack {words[0]}".ljust(30) + f"{took:8.2f} s")
 
 
 def _timed(work: Callable[[], object]) -> float:

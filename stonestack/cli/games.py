@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from stonestack.services.game.finding import EntryView
+    from stonestack.services.game.finding import Counts, EntryView
     from stonestack.services.game.games import GameFolderView
     from stonestack.services.jobs import Progress
     from stonestack.services.safe.planning import Plan
@@ -120,21 +120,18 @@ def _print_entries(options: argparse.Namespace, entries: list[EntryView]) -> Non
         print(f"{e.kind:9} {size:>10} {e.format:6} {e.role:9} {e.path}{mark}{known}")
 
 
-def _print_summary(entries: list[EntryView]) -> None:
+def _print_summary(found: Counts) -> None:
     """Say how much there is of what, in a few lines."""
-    pictures = [e for e in entries if e.width]
-    things = len({e.thing for e in pictures})
-    print(f"{len(entries)} entries, {len(pictures)} of them pictures, of {things} things")
+    print(f"{found.entries} entries, {found.pictures} of them pictures, of {found.things} things")
     for title, counts in (
-        ("Kinds", Counter(e.kind for e in entries)),
-        ("Roles", Counter(e.role for e in pictures if e.role)),
-        ("Formats", Counter(e.format for e in pictures if e.format)),
+        ("Kinds", found.kinds),
+        ("Roles", found.roles),
+        ("Formats", found.formats),
     ):
-        words = ", ".join(f"{name} {count}" for name, count in counts.most_common(8))
+        words = ", ".join(f"{name} {count}" for name, count in Counter(counts).most_common(8))
         print(f"{title:8} {words or 'none'}")
-    broken = sum(bool(e.problem) for e in entries)
-    if broken:
-        print(f"{broken} cannot be read; --entries or --json says which")
+    if found.broken:
+        print(f"{found.broken} cannot be read; --entries or --json says which")
 
 
 def _catalogue(options: argparse.Namespace) -> int:
@@ -142,28 +139,31 @@ def _catalogue(options: argparse.Namespace) -> int:
 
     with opened() as ws:
         game = _game(ws, options, options.thorough)
-        entries = finding.everything(ws, game.id)
         if options.json or options.entries:
-            _print_entries(options, entries)
+            _print_entries(options, finding.everything(ws, game.id))
         else:
-            _print_summary(entries)
+            _print_summary(finding.counts(ws, game.id))
         for left in game.left_out:
             print(f"Left out: {left.path} {left.why}", file=sys.stderr)
     return 0
 
 
 def _find(options: argparse.Namespace) -> int:
-    from stonestack.services.game import alike, finding, naming
+    from stonestack.services.game import finding
     from stonestack.services.game.finding import Query
 
     with opened() as ws:
         game = _game(ws, options)
         if options.names:
+            from stonestack.services.game import naming
+
             naming.attach(ws, game.id, options.names)
         query = Query(
             words=" ".join(options.words), role=options.role, kind=options.kind, limit=2000
         )
         if options.like is not None:
+            from stonestack.services.game import alike
+
             data = options.like.read_bytes()
             found = alike.like(ws, [game.id], data, progress_of(options))
             if options.words or options.role or options.kind:

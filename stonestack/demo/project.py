@@ -21,7 +21,7 @@ from stonestack.demo.originals import make_game_folder
 from stonestack.demo.sources import SOURCES
 from stonestack.services.delivery import deliveries
 from stonestack.services.documents import materials, projects, surfaces
-from stonestack.services.game import cataloguing, games, naming, sources
+from stonestack.services.game import cataloguing, games, naming, pointing, sources
 from stonestack.services.jobs import silent
 from stonestack.services.starting import started
 from stonestack.services.workspace import Workspace
@@ -100,7 +100,7 @@ def _moved_out(ws: Workspace) -> None:
         return
     for project in projects.listed(ws):
         if project.game_folder == str(old):
-            games.point(ws, project.id, new, moved=True)
+            pointing.point(ws, project.id, new, moved=True)
 
 
 def make(ws: Workspace, shrunk: int = 1) -> None:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import TypeVar
+from functools import cached_property
+from typing import TYPE_CHECKING, TypeVar
 
 from sqlmodel import Session, SQLModel
 
@@ -12,12 +13,14 @@ from stonestack.core.runtime.errors import NotFound
 from stonestack.services.game.indexing import Indexes
 from stonestack.services.game.sample import GameRunner
 from stonestack.services.jobs import Jobs
-from stonestack.services.making.renders import Renderer
 from stonestack.store import disk
 from stonestack.store.database import open_database
 from stonestack.store.files import Cache, FileStore, sha256
 from stonestack.store.place import DataFolder
 from stonestack.store.secret import secret_of
+
+if TYPE_CHECKING:
+    from stonestack.services.making.renders import Renderer
 
 Row = TypeVar("Row", bound=SQLModel)
 
@@ -43,11 +46,17 @@ class Workspace:
         self.files = FileStore(data.files)
         self.safe = FileStore(data.safe)
         self.cache = Cache(data.cache)
-        self.renderer = Renderer(self.engine, self.files, self.cache)
         self.indexes = Indexes(self.engine)
         self.jobs = Jobs()
         self.preparing: str | None = None
         self.game = GameRunner(sha256(f"game {secret_of(data)}".encode()))
+
+    @cached_property
+    def renderer(self) -> Renderer:
+        """What makes pictures; many commands need none."""
+        from stonestack.services.making.renders import Renderer
+
+        return Renderer(self.engine, self.files, self.cache)
 
     @contextmanager
     def session(self) -> Iterator[Session]:
@@ -70,7 +79,8 @@ class Workspace:
     def close(self) -> None:
         """Stop what runs and let go of the files."""
         self.jobs.close()
-        self.renderer.close()
+        if "renderer" in self.__dict__:
+            self.renderer.close()
         self.game.close()
         self.engine.dispose()
 

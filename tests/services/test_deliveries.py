@@ -12,7 +12,7 @@ from stonestack.core.files import codecs
 from stonestack.core.kinds.node import Graph, Key
 from stonestack.core.runtime.errors import BadRequest, Cancelled, Conflict
 from stonestack.core.tables.roles import Role
-from stonestack.services.delivery import building, deliveries
+from stonestack.services.delivery import building, deliveries, sweeping
 from stonestack.services.documents import materials, projects, revisions, surfaces
 from stonestack.services.documents.summaries import SurfaceState
 from stonestack.services.game import sources
@@ -314,7 +314,7 @@ class Installing(DeliveryCase):
             building.build(self.ws, self.delivery.id, silent())
         self.assertEqual(deliveries.get(self.ws, self.delivery.id).builds, [])
         self.assertEqual(len(self.folders()), 1)
-        building.sweep(self.ws)
+        sweeping.sweep(self.ws)
         self.assertEqual(self.folders(), [])
         built = building.build(self.ws, self.delivery.id, silent())
         self.assertEqual(built.number, 1)

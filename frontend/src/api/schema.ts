@@ -2993,6 +2993,8 @@ export interface components {
             refusal: string;
             /** Same Bytes */
             same_bytes: components["schemas"]["EntryView"][];
+            /** Same Picture */
+            same_picture: components["schemas"]["EntryView"][];
         };
         /**
          * EntryView
@@ -5440,13 +5442,15 @@ export interface components {
         };
         /**
          * Page
-         * @description A part of what was found, and how many others stayed out.
+         * @description A part of what was found: how many files and things that is in all, and what stayed out.
          */
         Page: {
             /** Entries */
             entries: components["schemas"]["EntryView"][];
             /** Others */
             others: number;
+            /** Things */
+            things: number;
             /** Total */
             total: number;
         };

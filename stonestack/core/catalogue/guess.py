@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 
 from stonestack.core.catalogue.filenames import NameParts
 from stonestack.core.catalogue.laid import Laid
@@ -111,17 +111,24 @@ def weighed(word: Role | None, suffix: str, look: Look) -> dict[Role, float]:
     """
     weight = _PLAIN if _plain(look) else 1.0
     said = _CLEAR_WORD if len(suffix) >= _LONG_WORD else _LETTER
+    return dict(_odds(word, said, look.appearance, look.sure, weight))
+
+
+@lru_cache(maxsize=4096)
+def _odds(
+    word: Role | None, said: float, appearance: Appearance, sure: float, weight: float
+) -> tuple[tuple[Role, float], ...]:
+    kin = KIN[appearance]
+    doubt = (1 - sure) / len(kin)
     odds: dict[Role, float] = {}
     for role, info in ROLES.items():
-        kin = KIN[look.appearance]
-        doubt = (1 - look.sure) / len(kin)
-        seen = look.sure * _look_of(role, look.appearance) + doubt * sum(
+        seen = sure * _look_of(role, appearance) + doubt * sum(
             _look_of(role, other) for other in kin
         )
         named = 1.0 if word is None else said if role is word else (1 - said) / (len(ROLES) - 1)
         odds[role] = info.common * named * seen**weight
     total = sum(odds.values())
-    return {role: value / total for role, value in odds.items()}
+    return tuple((role, value / total) for role, value in odds.items())
 
 
 def _plain(look: Look) -> bool:

@@ -17,15 +17,16 @@ from stonestack.core.graph.parts import Part, archive_of, contents_of, manifest_
 from stonestack.core.graph.wiring import Wiring
 from stonestack.core.kinds.node import Graph, Key
 from stonestack.core.runtime import stopping
-from stonestack.core.runtime.errors import BadRequest, Conflict, NotFound
+from stonestack.core.runtime.errors import BadRequest, NotFound
 from stonestack.core.tables.targets import target_of
+from stonestack.services.delivery.sweeping import sweep_one
 from stonestack.services.documents import history
 from stonestack.services.documents import materials as material_service
 from stonestack.services.documents.history import DELIVERY, SURFACE
 from stonestack.services.jobs import Progress
 from stonestack.services.making.scheduler import Urgency, urgent
 from stonestack.services.workspace import Workspace
-from stonestack.store import disk, failures
+from stonestack.store import failures
 from stonestack.store.door import door
 from stonestack.store.files import write_folder_atomically
 from stonestack.store.tables import BuildRow, BuiltRow, new_id
@@ -71,27 +72,8 @@ def build(
     own = ws.data.builds / delivery_id
     own.mkdir(exist_ok=True)
     with door(own, ws.data.doors, "building this delivery"):
-        _sweep(ws, own)
+        sweep_one(ws, own)
         return _build(ws, delivery_id, progress, maker)
-
-
-def sweep(ws: Workspace) -> None:
-    """Delete what a hard stop left of builds that were never noted."""
-    for own in ws.data.builds.glob("*/"):
-        try:
-            with door(own, ws.data.doors, "sweeping up", patience=0):
-                _sweep(ws, own)
-        except Conflict:
-            continue  # Somebody builds there just now.
-
-
-def _sweep(ws: Workspace, own: Path) -> None:
-    """Behind a delivery's door: delete folders of builds that the database does not know."""
-    with ws.session() as session:
-        known = set(session.exec(select(BuildRow.folder).where(BuildRow.delivery_id == own.name)))
-    for folder in own.iterdir():
-        if f"{own.name}/{folder.name}" not in known:
-            disk.now().remove_tree(folder)
 
 
 def _build(ws: Workspace, delivery_id: str, progress: Progress, maker: Maker | None) -> BuildView:

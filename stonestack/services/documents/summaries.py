@@ -7,18 +7,19 @@ import json
 from collections.abc import Sequence
 from enum import StrEnum
 from functools import cache
+from pathlib import Path
 
 from pydantic import BaseModel
 from sqlalchemy import text
 from sqlmodel import Session
 
-from stonestack.core.document import SourceOrigin, Stage, Surface
+from stonestack import core
+from stonestack.core.document import SourceOrigin, Stage, Surface, rebuilt
 from stonestack.core.document.deliveries import Delivery
 from stonestack.core.document.leaving import leaving
 from stonestack.core.document.materials import Material, check
 from stonestack.core.document.project import Settings
 from stonestack.core.files.blocks.formats import BlockFormat
-from stonestack.core.graph import ops
 from stonestack.core.graph.parts import contents_of, parts_of
 from stonestack.core.graph.wiring import Wiring
 from stonestack.core.kinds.findings import Finding
@@ -26,7 +27,7 @@ from stonestack.core.runtime import memory
 from stonestack.core.tables.roles import Role
 from stonestack.core.tables.sizing import Fit
 from stonestack.core.tables.targets import TARGETS, target_of
-from stonestack.services.documents import history, standing
+from stonestack.services.documents import history, projects, standing
 from stonestack.services.documents.history import DELIVERY, MATERIAL, SURFACE
 from stonestack.services.documents.outputs import outputs
 from stonestack.services.workspace import Workspace
@@ -77,12 +78,28 @@ _TIMES = 10
 """How much more memory a model takes than its text."""
 
 
+_RULES = ("document", "graph", "judge", "kinds", "steps", "tables")
+"""Rooms of core that say what lists show of a surface, beside its documents."""
+
+
 @cache
 def _code() -> str:
-    """Return what summaries depend on beside documents: operations, targets and this form."""
-    parts = [[o.name, o.version] for o in ops.OPERATIONS.values()]
-    whole = [parts, [t.model_dump(mode="json") for t in TARGETS.values()], 3]
-    return hashlib.sha256(json.dumps(whole, sort_keys=True).encode()).hexdigest()[:16]
+    """Return what summaries depend on beside documents and settings: the rules, all of them."""
+    whole = hashlib.sha256(Path(__file__).read_bytes())
+    root = Path(core.__file__).parent
+    for room in _RULES:
+        for path in sorted(p for p in (root / room).rglob("*") if p.suffix in (".py", ".json")):
+            whole.update(path.read_bytes())
+    return whole.hexdigest()[:16]
+
+
+def _of_game(settings: Settings) -> str:
+    """Return what summaries depend on of the game itself: the names that it looks up."""
+    names = {
+        name: sorted(projects.texture_names(target, settings.game_folder))
+        for name, target in TARGETS.items()
+    }
+    return hashlib.sha256(json.dumps(names).encode()).hexdigest()[:16]
 
 
 @memory.kept(lambda stored: _TIMES * len(stored))
@@ -113,16 +130,36 @@ def of(
             shown.setdefault(material.owner, []).append(material)
     found: dict[str, Summary | str] = {}
     stale: list[tuple[DocumentRow, str]] = []
+    first, rules = settings.targets[0], f"{_code()} {_of_game(settings)}"
+    also: dict[str, None] = {}
     for row in rows:
         heads = [m.head for m in shown.get(row.id, [])]
-        made_of = f"{row.head} {heads} {settings.targets} {_code()}"
-        if row.summary and row.summary_of == made_of:
-            found[row.id] = _read(row.summary)
+        made_of = f"{row.head} {heads} {first} {rules}"
+        known = _read(row.summary) if row.summary and row.summary_of == made_of else None
+        if known is not None and set(settings.targets) <= set(known.parts):
+            found[row.id] = known
         else:
             stale.append((row, made_of))
+            # What was worked out for another target stays, so that the two do not take turns.
+            also |= dict.fromkeys(known.parts if known is not None else ())
     if stale:
-        found |= _worked_out(ws, session, stale, shown, settings)
-    return found
+        targets = tuple(dict.fromkeys((*settings.targets, *(t for t in also if t in TARGETS))))
+        wider = rebuilt(settings, targets=targets)
+        found |= _worked_out(ws, session, stale, shown, wider)
+    return {row_id: _for(summary, settings.targets) for row_id, summary in found.items()}
+
+
+def _for(summary: Summary | str, targets: Sequence[str]) -> Summary | str:
+    """Return what is known of a surface for some targets, in their order."""
+    if isinstance(summary, str) or list(summary.parts) == list(targets):
+        return summary
+    return summary.model_copy(
+        update={
+            "parts": {name: summary.parts[name] for name in targets},
+            "contents": {n: summary.contents[n] for n in targets if n in summary.contents},
+            "links": {name: summary.links[name] for name in targets},
+        }
+    )
 
 
 def _worked_out(
@@ -179,7 +216,7 @@ def _of(
         target = target_of(name)
         wiring = Wiring(document, target=target)
         files = parts_of(wiring, surface_id, materials)
-        known = outputs(document, target, None)
+        known = outputs(document, target, settings.game_folder)
         parts[name] = []
         for part in files:
             m = document.find(part.map)

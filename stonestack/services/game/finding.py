@@ -14,6 +14,7 @@ from sqlmodel import Session, col, select
 
 from stonestack.core.catalogue.describe import encoded, picture_bytes
 from stonestack.core.catalogue.filenames import folded, parts
+from stonestack.core.catalogue.grouping import Relation
 from stonestack.core.catalogue.marker import marker
 from stonestack.core.runtime.errors import BadFile, BadRequest
 from stonestack.services.game import games
@@ -102,11 +103,24 @@ class EntryView(BaseModel):
 
 
 class Page(BaseModel):
-    """A part of what was found, and how many others stayed out."""
+    """A part of what was found: how many files and things that is in all, and what stayed out."""
 
     total: int
+    things: int
     others: int
     entries: list[EntryView]
+
+
+class Counts(BaseModel):
+    """How much a catalogue holds of what."""
+
+    entries: int
+    pictures: int
+    things: int
+    broken: int
+    kinds: dict[str, int]
+    roles: dict[str, int]
+    formats: dict[str, int]
 
 
 class Facets(BaseModel):
@@ -128,6 +142,8 @@ class EntryMore(BaseModel):
     contract: str
     refusal: str
     same_bytes: list[EntryView]
+    same_picture: list[EntryView]
+    """Other places of the same picture: the same bytes, or kept as a copy or in other bytes."""
     belongs: list[EntryView]
     kept: str
 
@@ -146,7 +162,8 @@ def search(ws: Workspace, game_id: str, query: Query) -> Page:
     with ws.session() as session:
         by_id = {r.id: r for r in session.exec(select(EntryRow).where(col(EntryRow.id).in_(page)))}
         views = viewed(session, game_id, [by_id[i] for i in page if i in by_id])
-    return Page(total=len(found), others=int(lone.sum()), entries=views)
+    things = len(set(index.columns["thing"][found].tolist()))
+    return Page(total=len(found), things=things, others=int(lone.sum()), entries=views)
 
 
 _ORDERS: dict[Sort, tuple[str, ...]] = {
@@ -170,13 +187,36 @@ def everything(ws: Workspace, game_id: str) -> list[EntryView]:
 def facets(ws: Workspace, game_id: str) -> Facets:
     """Count kinds, roles and places."""
     with ws.session() as session:
-        run = session.connection().exec_driver_sql
+        kinds, roles, places = (
+            _counted(session, game_id, column) for column in ("kind", "role", "place")
+        )
+        return Facets(kinds=kinds, roles=roles, places=places)
 
-        def counted(column: str) -> dict[str, int]:
-            sql = f"SELECT {column}, count(*) FROM entry WHERE game_id = ? GROUP BY 1 ORDER BY 1"
-            return {str(k): int(n) for k, n in run(sql, (game_id,)) if k}
 
-        return Facets(kinds=counted("kind"), roles=counted("role"), places=counted("place"))
+def counts(ws: Workspace, game_id: str) -> Counts:
+    """Count what a catalogue holds; roles, formats and things of its pictures."""
+    sql = (
+        "SELECT count(*), coalesce(sum(width > 0), 0), coalesce(sum(problem != ''), 0),"
+        " count(DISTINCT CASE WHEN width > 0 THEN thing END) FROM entry WHERE game_id = ?"
+    )
+    with ws.session() as session:
+        row = session.connection().exec_driver_sql(sql, (game_id,)).one()
+        return Counts(
+            entries=row[0],
+            pictures=row[1],
+            broken=row[2],
+            things=row[3],
+            kinds=_counted(session, game_id, "kind"),
+            roles=_counted(session, game_id, "role", "width > 0"),
+            formats=_counted(session, game_id, "format", "width > 0"),
+        )
+
+
+def _counted(session: Session, game_id: str, column: str, only: str = "1") -> dict[str, int]:
+    """Return how many entries have each value of a column, in the order of values."""
+    sql = f"SELECT {column}, count(*) FROM entry WHERE game_id = ? AND {only} GROUP BY 1 ORDER BY 1"
+    rows = session.connection().exec_driver_sql(sql, (game_id,))
+    return {str(k): int(n) for k, n in rows if k}
 
 
 def _mask(index: Index, query: Query) -> NDArray[np.bool_]:
@@ -338,6 +378,8 @@ def more(ws: Workspace, game_id: str, entry_id: int) -> EntryMore:
         (entry,) = viewed(session, game_id, [row])
         same = viewed(session, game_id, list(twins))
         belongs = viewed(session, game_id, [f for f in family if f.id != row.id])
+        origin = _origin(row)
+        copies = {f.id for f in family if f.id != row.id and _origin(f) == origin}
     contract = contract_of(content(ws, game_id, entry_id))
     kept = "not yet: kept when you first put something back"
     if placed is not None:
@@ -351,9 +393,15 @@ def more(ws: Workspace, game_id: str, entry_id: int) -> EntryMore:
         contract=contract.line,
         refusal=contract.refusal,
         same_bytes=same,
+        same_picture=same + [b for b in belongs if b.id in copies - {s.id for s in same}],
         belongs=belongs,
         kept=kept,
     )
+
+
+def _origin(row: EntryRow) -> int | None:
+    """Return the entry that one is a copy of; itself where it is none."""
+    return row.of_id if row.relation in (Relation.TWIN, Relation.BACKUP) else row.id
 
 
 _USES = {

@@ -12,7 +12,6 @@ from pydantic import BaseModel
 from sqlmodel import col, func, select
 
 from stonestack.core.runtime.errors import BadRequest, Conflict, NotFound
-from stonestack.services.documents import projects
 from stonestack.services.workspace import Workspace, must
 from stonestack.store import reach
 from stonestack.store.door import door as the_door
@@ -150,17 +149,6 @@ def move(ws: Workspace, game_id: str, root: Path) -> GameFolderView:
         row.version = version_of(root)
         session.add(row)
     return get(ws, game_id)
-
-
-def point(ws: Workspace, project_id: str, root: Path, moved: bool) -> GameFolderView:
-    """Point a project to a game folder: the same one at another place, or another one."""
-    with ws.session() as session:
-        settings = projects.settings_of(session, project_id)
-        before = settings.game_folder
-        known = session.exec(select(GameRow).where(GameRow.root == (before or ""))).first()
-    view = move(ws, known.id, root) if moved and known is not None else register(ws, root)
-    projects.adjust(ws, project_id, game_folder=view.root)
-    return view
 
 
 def folder(ws: Workspace, game_id: str) -> Path:

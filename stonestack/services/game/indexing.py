@@ -130,8 +130,9 @@ def _made(revision: int, rows: Any) -> Index:
     columns["area"] = columns["width"] * columns["height"]
     columns["longest"] = np.maximum(columns["width"], columns["height"])
     # What is called a picture but cannot be read is one too: it is to be seen with what is wrong.
-    picture = (columns["width"] > 0) | np.isin(columns["kind"], sorted(READABLE))
-    columns["lone"] = ~picture & ~np.isin(columns["thing"], columns["thing"][picture])
+    picture = (columns["width"] > 0) | np.array([k in READABLE for k in columns["kind"]], bool)
+    pictured = set(columns["thing"][picture])
+    columns["lone"] = ~picture & np.array([t not in pictured for t in columns["thing"]], bool)
     columns["beside"] = np.array([relation != "map" for relation in columns["relation"]], bool)
     return Index(
         revision=revision,

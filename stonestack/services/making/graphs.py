@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import threading
 from collections import OrderedDict
 from collections.abc import Iterable, Sequence
@@ -17,6 +18,7 @@ _IN_MEMORY, _NODE = 40_000, 1500
 _ROWS = 400_000
 """Nodes kept in the database; those put there longest ago go first, and come again when used."""
 _AT_ONCE = 500
+_KEY = re.compile(r"[0-9a-f]{16,}")
 
 
 class Graphs:
@@ -121,7 +123,15 @@ class Graphs:
         return here
 
     def _trim(self) -> None:
+        """Let go of the oldest nodes; lists whose pictures they were are worked out anew."""
         with self._engine.begin() as connection:
-            connection.exec_driver_sql(
-                "DELETE FROM node WHERE rowid <= (SELECT max(rowid) FROM node) - ?", (_ROWS,)
-            )
+            run = connection.exec_driver_sql
+            old = "rowid <= (SELECT max(rowid) FROM node) - ?"
+            gone = {key for (key,) in run(f"SELECT key FROM node WHERE {old}", (_ROWS,))}
+            if not gone:
+                return
+            run(f"DELETE FROM node WHERE {old}", (_ROWS,))
+            rows = run("SELECT id, summary FROM document WHERE summary != ''").all()
+            stale = [(row_id,) for row_id, text in rows if not gone.isdisjoint(_KEY.findall(text))]
+            if stale:
+                run("UPDATE document SET summary_of = '' WHERE id = ?", stale)

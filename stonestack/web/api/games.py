@@ -12,7 +12,7 @@ from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.tables.naming import plain_file_name
 from stonestack.services.documents import projects
 from stonestack.services.documents.surfaces import SurfaceView
-from stonestack.services.game import alike, cataloguing, finding, games, naming, taking
+from stonestack.services.game import alike, cataloguing, finding, games, naming, pointing, taking
 from stonestack.services.game.finding import EntryMore, Facets, Page, Query
 from stonestack.services.game.games import GameFolderView
 from stonestack.services.game.naming import NamesView
@@ -242,7 +242,7 @@ def register(app: OpenAPI, ws: Workspace) -> None:
 
     @app.put("/api/projects/<project_id>/registered-game", responses={200: GameFolderView})
     def point_project(path: ProjectPath, body: NewRoot) -> Response:
-        return model(games.point(ws, path.project_id, path_of(body.root), body.moved))
+        return model(pointing.point(ws, path.project_id, path_of(body.root), body.moved))
 
     @app.post("/api/games/<game_id>/names", responses={200: NamesView})
     def attach_names(path: GamePath, body: Names) -> Response:

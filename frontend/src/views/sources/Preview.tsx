@@ -77,9 +77,7 @@ export function Preview({ entry, source, actions, onGo, onMarker }: Props) {
   }, [entry.id]);
   const { data: more, error } = useEntry(entry.game_id, entry.id);
   const drawn = entry.width > 0 && entry.role !== "";
-  const offered = [...(more?.same_bytes ?? []), ...(more?.belongs.filter((e) => e.relation === "twin") ?? [])].filter(
-    (e, i, all) => all.findIndex((o) => o.id === e.id) === i,
-  );
+  const offered = more?.same_picture ?? [];
   return (
     <div className="flex h-full flex-col">
       <svg width="0" height="0" className="absolute" aria-hidden>

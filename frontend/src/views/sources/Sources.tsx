@@ -131,6 +131,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
   const total = alike ? alike.entries.length : (found.data?.pages[0]?.total ?? 0);
   const others = found.data?.pages[0]?.others ?? 0;
   const courses = useMemo(() => things(entries), [entries]);
+  const count = alike ? courses.length : (found.data?.pages[0]?.things ?? 0);
   const order = layout === "courses" ? inOrder(courses) : entries;
   const current = order.find((e) => e.id === selected?.id) ?? selected ?? order[0] ?? null;
   const sources = useMemo(() => new Map((brought ?? []).map((s) => [`${s.sha256} ${s.facts.name}`, s])), [brought]);
@@ -366,7 +367,7 @@ function Catalogue({ project, game, missing, shelf, reading }: Props) {
               />
             }
           >
-            <span>{total} files{layout === "courses" ? `, ${String(courses.length)} things` : ""}</span>
+            <span>{total} files{layout === "courses" ? `, ${String(count)} things` : ""}</span>
             {others > 0 && !search.kind && !alike && (
               <button
                 type="button"

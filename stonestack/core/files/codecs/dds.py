@@ -13,9 +13,8 @@ from typing import Literal
 import numpy as np
 
 from stonestack.core.files.blocks.formats import FORMATS, BlockFormat
-from stonestack.core.files.codecs.texture import FACES, Texture, check_texture_size
+from stonestack.core.files.codecs.texture import FACES, Texture, check_texture_size, level_sizes
 from stonestack.core.picture.image import Bytes
-from stonestack.core.picture.mips import level_size
 from stonestack.core.runtime.errors import BadFile, BadRequest
 from stonestack.core.runtime.readers import reader
 
@@ -210,9 +209,7 @@ def parse(data: bytes) -> Layout:
         raise _unread("in an uncompressed format other than 8, 16 or 32 bits a texel")
     elements = layers * (FACES if cube else 1)
     check_texture_size(width, height, levels, elements)
-    sizes = [
-        FORMATS[format_].level_bytes(*level_size(width, height, level)) for level in range(levels)
-    ]
+    sizes = level_sizes(format_, width, height, levels)
     start = place
     if len(data) - start < elements * sum(sizes):
         raise _cut_short()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -39,6 +40,13 @@ _MOST_TEXELS = 1 << 30
 """Of all pictures of a file together, at the first level."""
 
 
+@lru_cache(maxsize=1024)
+def level_sizes(format_: BlockFormat, width: int, height: int, levels: int) -> tuple[int, ...]:
+    """Return the bytes of each level of one picture, the largest first."""
+    info = FORMATS[format_]
+    return tuple(info.level_bytes(*level_size(width, height, level)) for level in range(levels))
+
+
 @dataclass(frozen=True)
 class Texture:
     """Compressed levels, as they lie in a DDS or KTX2 file and go to the GPU.
@@ -68,8 +76,9 @@ class Texture:
     cube: bool = False
 
     def __post_init__(self) -> None:
-        for level, data in enumerate(self.levels):
-            wanted = FORMATS[self.format].level_bytes(*self.size(level)) * self.elements
+        sizes = level_sizes(self.format, self.width, self.height, len(self.levels))
+        for level, (data, size) in enumerate(zip(self.levels, sizes, strict=True)):
+            wanted = size * self.elements
             if len(data) != wanted:
                 raise BadFile(
                     "level-size",
