@@ -6,7 +6,7 @@ from pathlib import Path
 from threading import Thread
 from unittest import mock
 
-from stonestack.core.document import edits, rebuilt
+from stonestack.core.document import Output, edits, rebuilt
 from stonestack.core.document.deliveries import BuildRecord, Delivery
 from stonestack.core.files import codecs
 from stonestack.core.kinds.node import Graph, Key
@@ -185,6 +185,27 @@ class Building(DeliveryCase):
         with self.assertRaises(BadRequest) as caught:
             building.build(self.ws, self.delivery.id, silent())
         self.assertIn("wall_c.dds", caught.exception.message)
+
+    def test_names_that_differ_in_capitals_only_are_told_before_a_build(self) -> None:
+        loose = rebuilt(self.delivery.document, name="loose", target="loose")
+        delivery = deliveries.create(self.ws, self.project.id, loose)
+        change = edits.SetOutput(map=Role.SPECULAR, target="loose", output=Output(name="WALL_C"))
+        self.edit(self.surface, change)
+        [problem] = deliveries.get(self.ws, delivery.id).problems
+        self.assertIn("differ in capitals only", problem)
+        faults = {p.path: p.faults for p in deliveries.get(self.ws, delivery.id).parts}
+        self.assertEqual(faults["WALL_C.dds"], 1)
+        with self.assertRaises(BadRequest) as caught:
+            building.build(self.ws, delivery.id, silent())
+        self.assertEqual(caught.exception.code, "two-files-one-name")
+
+    def test_undo_says_what_it_undid(self) -> None:
+        changed = self.edit(self.surface, edits.Rename(title="Other wall"))
+        undone = surfaces.undo(self.ws, changed.id, changed.revision)
+        self.assertEqual(undone.said, "Undone: Renamed to Other wall")
+        again = surfaces.redo(self.ws, undone.id, undone.revision)
+        self.assertEqual(again.said, "Done again: Renamed to Other wall")
+        self.assertEqual(surfaces.get(self.ws, again.id).said, "")
 
     def test_states_follow_the_work(self) -> None:
         def state() -> SurfaceState:

@@ -2,6 +2,7 @@
 
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from stonestack.core.document import Output, edits, rebuilt
 from stonestack.core.document.deliveries import Delivery
@@ -233,7 +234,12 @@ class PutAndTakenOut(LooseCase):
             self.surface,
             edits.SetOutput(map=Role.COLOUR, target="loose", output=Output(name="WALL_N")),
         )
-        building.build(self.ws, self.delivery.id, silent())
+        with self.assertRaises(BadRequest) as caught:
+            building.build(self.ws, self.delivery.id, silent())
+        self.assertEqual(caught.exception.code, "two-files-one-name")
+        # One that was built before that was looked at is not put in either.
+        with mock.patch.object(building, "clash", return_value=""):
+            building.build(self.ws, self.delivery.id, silent())
         with self.assertRaises(BadRequest) as caught:
             deliveries.install(self.ws, self.delivery.id, silent())
         self.assertEqual(caught.exception.code, "one-place-twice")

@@ -7709,6 +7709,11 @@ export interface components {
             redo: string | null;
             /** Revision */
             revision: number;
+            /**
+             * Said
+             * @default
+             */
+            said: string;
             state: components["schemas"]["SurfaceState"];
             /** Target */
             target: string;

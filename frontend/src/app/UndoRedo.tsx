@@ -6,6 +6,8 @@ interface Props {
   /** The words of what would be undone or done again; null where there is nothing. */
   undo: string | null;
   redo: string | null;
+  /** What was just undone or done again. */
+  said?: string;
   /** The state that the next undo starts from. */
   next?: number;
   onUndo: () => void;
@@ -13,7 +15,7 @@ interface Props {
 }
 
 /** Undo and redo of what is on screen, in the bar and by one key. */
-export function UndoRedo({ undo, redo, next, onUndo, onRedo }: Props) {
+export function UndoRedo({ undo, redo, said, next, onUndo, onRedo }: Props) {
   useKeys({
     z: () => {
       if (undo) onUndo();
@@ -24,6 +26,7 @@ export function UndoRedo({ undo, redo, next, onUndo, onRedo }: Props) {
   });
   return (
     <BarActions>
+      <span role="status" className="max-w-64 truncate text-small text-ink-2" title={said}>{said}</span>
       <Button look="bare" keyName="Z" disabled={!undo} data-next={next} hint={undo ? `Undo: ${undo}` : "Nothing to undo"} onClick={onUndo}>
         Undo
       </Button>

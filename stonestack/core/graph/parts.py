@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 from stonestack.core.document import Stage, materials
 from stonestack.core.document.leaving import leaving
@@ -57,6 +58,30 @@ def parts_of(wiring: Wiring, surface_id: str, shown: Sequence[Material]) -> list
         key = ops.put(wiring.graph, "text", Text(text=text))
         parts.append(Part(surface_id, None, target.material_path(material.name), key))
     return parts
+
+
+class HasPath(Protocol):
+    """Something that wants a place in a delivery."""
+
+    @property
+    def path(self) -> str:
+        """Below the delivery, with forward slashes."""
+
+
+def clash(parts: Iterable[HasPath]) -> str:
+    """Say of files which two want one path, or differ in capitals only; empty where none do.
+
+    Many systems take no notice of capitals.
+    """
+    seen: dict[str, str] = {}
+    for path in (part.path for part in parts):
+        other = seen.get(path.lower())
+        if other == path:
+            return f"Two maps or materials want to be {path}."
+        if other is not None:
+            return f"{other} and {path} differ in capitals only: they would be one file."
+        seen[path.lower()] = path
+    return ""
 
 
 def contents_of(graph: Graph, parts: Sequence[Part]) -> Key:

@@ -42,7 +42,7 @@ from stonestack.core.picture.normals import Green
 from stonestack.core.steps.masks import AnyMask
 from stonestack.core.tables.roles import ROLES, Role
 from stonestack.core.tables.sizing import Size
-from stonestack.core.tables.targets import TARGETS, Target
+from stonestack.core.tables.targets import LOOSE, TARGETS, Target
 from stonestack.core.tile.ways import FAMILY
 
 RAW_STAGES = (Stage.RAW, Stage.SOURCE)
@@ -87,7 +87,7 @@ class Wiring:
     graph : Graph, optional
         Where the nodes go; a new one by default.
     target : Target, optional
-        For which maps are compressed; the first that ships by default.
+        For which maps are compressed; loose files by default.
     """
 
     def __init__(
@@ -100,7 +100,7 @@ class Wiring:
         self.surface = surface
         self.longest = longest
         self.graph = Graph() if graph is None else graph
-        self.target = target or next(iter(TARGETS.values()))
+        self.target = target or TARGETS[LOOSE]
         self._laid_out: Wiring | None = None
         self._after: dict[tuple[str, int | None, bool], _Way | None] = {}
 

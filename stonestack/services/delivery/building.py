@@ -13,7 +13,7 @@ from stonestack.core.document import Surface
 from stonestack.core.document.deliveries import BuildRecord, Delivery, Manifest
 from stonestack.core.graph.ops import File
 from stonestack.core.graph.ops.files import Heading
-from stonestack.core.graph.parts import Part, archive_of, contents_of, manifest_of, parts_of
+from stonestack.core.graph.parts import Part, archive_of, clash, contents_of, manifest_of, parts_of
 from stonestack.core.graph.wiring import Wiring
 from stonestack.core.kinds.node import Graph, Key
 from stonestack.core.runtime import stopping
@@ -90,6 +90,8 @@ def _build(ws: Workspace, delivery_id: str, progress: Progress, maker: Maker | N
             "This delivery holds no finished map.",
             "Choose a surface that has a colour, on the Deliveries page.",
         )
+    if words := clash(whole):
+        raise BadRequest("two-files-one-name", words, "Rename one of them on the bench.")
     paths = [*(part.path for part in whole), ""]  # What all of them contain is no file.
     contents = contents_of(graph, whole)
     keys = [*(part.key for part in whole), contents]

@@ -10,6 +10,7 @@ from sqlmodel import Session, col, select
 from stonestack.core.document import rebuilt
 from stonestack.core.document.deliveries import BuildRecord, Delivery
 from stonestack.core.files.blocks.formats import BlockFormat
+from stonestack.core.graph.parts import clash
 from stonestack.core.kinds.node import Key
 from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.tables.targets import target_of
@@ -292,6 +293,8 @@ def _view(ws: Workspace, session: Session, row: DocumentRow, document: Delivery)
             _part(surface_id, summary.title, part, before)
             for part in summary.parts.get(document.target, [])
         ]
+    if words := clash(parts):
+        problems.append(f"{words} Rename one of them on the bench.")
     return DeliveryView(
         id=row.id,
         revision=row.head,

@@ -65,6 +65,8 @@ class SurfaceView(BaseModel):
     state: SurfaceState
     material_id: str | None
     material: Material | None
+    said: str = ""
+    """What was just undone or done again, in words."""
     left: list[str] = []
     """Kinds of what an undo or redo could not take along, since it was changed again."""
 
@@ -95,7 +97,7 @@ class RevisionKeys(BaseModel):
 # ---- Reading -----------------------------------------------------------------------------
 
 
-def get(ws: Workspace, surface_id: str, left: list[str] | None = None) -> SurfaceView:
+def get(ws: Workspace, surface_id: str) -> SurfaceView:
     """Return a surface with the keys of all its stages."""
     with ws.session() as session:
         row = history.row_of(session, SURFACE, surface_id)
@@ -126,7 +128,6 @@ def get(ws: Workspace, surface_id: str, left: list[str] | None = None) -> Surfac
         state=state,
         material_id=owned[0].id if owned else None,
         material=shown if isinstance(shown, Material) else None,
-        left=left or [],
     )
 
 
@@ -401,12 +402,12 @@ def advice(ws: Workspace, surface_id: str, map_id: str) -> Key | None:
 
 def undo(ws: Workspace, surface_id: str, base: int) -> SurfaceView:
     """Take back the last action that changed a surface, in all that it changed."""
-    return _move(ws, surface_id, base, history.undo)
+    return _move(ws, surface_id, base, history.undo, "Undone")
 
 
 def redo(ws: Workspace, surface_id: str, base: int) -> SurfaceView:
     """Do again what was last undone."""
-    return _move(ws, surface_id, base, history.redo)
+    return _move(ws, surface_id, base, history.redo, "Done again")
 
 
 def revision_keys(ws: Workspace, surface_id: str, number: int) -> RevisionKeys:
@@ -478,22 +479,22 @@ def _move(
     surface_id: str,
     base: int,
     way: Callable[[Session, DocumentRow, int], history.Moved],
+    said: str,
 ) -> SurfaceView:
     with ws.writing() as session:
         row = history.row_of(session, SURFACE, surface_id)
         before = history.body_of(session, SURFACE, row)
         moved = way(session, row, base)
-    return _moved_on(ws, surface_id, before, moved.left)
+    view = _moved_on(ws, surface_id, before)
+    return view.model_copy(update={"said": f"{said}: {moved.words}", "left": moved.left})
 
 
-def _moved_on(
-    ws: Workspace, surface_id: str, before: Surface, left: list[str] | None = None
-) -> SurfaceView:
+def _moved_on(ws: Workspace, surface_id: str, before: Surface) -> SurfaceView:
     """Return a surface as it is now; what was being made only of its former state is dropped.
 
     What was stopped before goes on: it belongs to what the person wants to see now.
     """
-    view = get(ws, surface_id, left)
+    view = get(ws, surface_id)
     former = Wiring(before, target=TARGETS[view.target]).stages()
     gone = {key for by in former.values() for key in by.values() if key}
     now = {key for by in view.keys.values() for key in by.values() if key}

@@ -140,6 +140,7 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
       <UndoRedo
         undo={surface.undo}
         redo={surface.redo}
+        said={surface.said}
         next={surface.revision}
         onUndo={() => {
           move(undo);

@@ -22,7 +22,6 @@ from stonestack.core.picture.mips import Gloss, MipFilter
 from stonestack.core.picture.normals import Green, turned
 from stonestack.core.picture.resize import limited
 from stonestack.core.picture.texels import to_texels
-from stonestack.core.runtime.errors import BadRequest
 
 
 class Storing(BaseModel):
@@ -146,21 +145,9 @@ def shown_texture(params: Shown, inputs: Sequence[object], _blobs: Sequence[byte
 
 
 def contents(params: Listing, inputs: Sequence[File], _blobs: Sequence[bytes]) -> File:
-    """List the files of a delivery, sorted by path, with size and hash.
-
-    Raises
-    ------
-    BadRequest
-        If two files want one path.
-    """
+    """List the files of a delivery, sorted by path, with size and hash."""
     files: dict[str, dict[str, object]] = {}
     for path, file in zip(params.paths, inputs, strict=True):
-        if path in files:
-            raise BadRequest(
-                "two-files-one-name",
-                f"Two maps or materials want to be {path}.",
-                "Rename one of them on the bench.",
-            )
         digest = hashlib.sha256(file.data).hexdigest()
         files[path] = {"path": path, "sha256": digest, "bytes": len(file.data)}
     return File(json.dumps([files[path] for path in sorted(files)]).encode())

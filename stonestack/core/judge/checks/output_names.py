@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from stonestack.core.document.leaving import leaving
 from stonestack.core.judge.checks.leaver import Leaver
 from stonestack.core.kinds.findings import Finding
 from stonestack.core.tables.naming import is_code_name
@@ -34,12 +35,12 @@ def known(leaver: Leaver) -> list[Finding]:
 
 
 def double(leaver: Leaver) -> list[Finding]:
-    """Say that another map of the surface has the name too."""
-    name = leaver.leaves.name
-    others = [m for m in leaver.surface.maps if m.id != leaver.map.id]
-    outputs = [m.outputs.get(leaver.target.name) for m in others]
-    if not any(output is not None and output.name == name for output in outputs):
-        return []
-    return [
-        Finding(level="fault", words=f"Another map is called {name} too", fix="Rename one of them.")
-    ]
+    """Say that another map of the surface has the name too; capitals make no other name."""
+    surface, target, own = leaver.surface, leaver.target, leaver.leaves
+    leave = {m.id: leaving(surface, m, target) for m in surface.maps if m.id != leaver.map.id}
+    for map_id, other in leave.items():
+        if own.delivered and other.delivered and other.path.lower() == own.path.lower():
+            title = surface.map(map_id).title
+            words = f"{title} is called {other.name} too"
+            return [Finding(level="fault", words=words, fix="Rename one of them.")]
+    return []

@@ -8,7 +8,7 @@ from importlib.resources import files
 from stonestack.core.runtime.errors import BadRequest
 from stonestack.core.tables.targets.model import Target
 
-__all__ = ["TARGETS", "Target", "recognised", "target_of"]
+__all__ = ["LOOSE", "TARGETS", "Target", "recognised", "target_of"]
 
 
 @cache
@@ -21,6 +21,8 @@ def _read() -> dict[str, Target]:
 
 
 TARGETS: dict[str, Target] = _read()
+LOOSE = "loose"
+"""The target of a folder that no other knows."""
 
 
 def target_of(name: str) -> Target:
@@ -50,4 +52,4 @@ def recognised(names: set[str]) -> Target:
     for target in TARGETS.values():
         if target.known_by and set(target.known_by) <= names:
             return target
-    return next(target for target in TARGETS.values() if not target.known_by)
+    return TARGETS[LOOSE]
