@@ -19,6 +19,8 @@ from typing import Any
 import numpy as np
 
 from stonestack.core.document.deliveries import Delivery
+from stonestack.core.files import codecs
+from stonestack.core.files.blocks.formats import BlockFormat
 from stonestack.core.graph import ops
 from stonestack.core.kinds.node import Graph
 from stonestack.core.picture.image import Picture, Space
@@ -66,6 +68,11 @@ class Bench:
         path = f"/api/surfaces/{self.surface['id']}/edits"
         self.surface = self.post(path, {"base": self.surface["revision"], "edit": edit})
 
+    def get(self, path: str) -> Any:
+        answer = self.client.get(path)
+        assert answer.status_code == 200, answer.get_data(as_text=True)
+        return answer
+
     def knowledge(self) -> dict[str, Any]:
         whole: dict[str, Any] = self.client.get("/api/knowledge").get_json()
         return whole
@@ -94,6 +101,20 @@ def step() -> None:
         after = b.pixels(b.surface["keys"]["colour"]["steps"])
         assert len(np.unique(before)) > 99
         assert set(np.unique(after)) <= {0.0, 1.0}, np.unique(after)
+
+
+def derivation() -> None:
+    with bench() as b:
+        b.edit({"kind": "add_map", "role": "gloss"})
+        [gloss] = [m for m in b.surface["document"]["maps"] if m["role"] == "gloss"]
+        [height] = [m for m in b.surface["document"]["maps"] if m["role"] == "height"]
+        origin = {"kind": "map", "map": height["id"]}
+        b.edit({"kind": "set_origin", "map": gloss["id"], "origin": origin})
+        [gloss] = [m for m in b.surface["document"]["maps"] if m["role"] == "gloss"]
+        assert gloss["steps"][0]["params"]["kind"] == "gloss_from_height", gloss["steps"]
+        keys = b.surface["keys"]
+        one, other = (b.pixels(keys[m["id"]]["steps"]) for m in (height, gloss))
+        np.testing.assert_allclose(other, one * np.float32(0.4), atol=1e-6)
 
 
 def step_that_reads_another_map() -> None:
@@ -150,6 +171,13 @@ def block_format() -> None:
         said = subprocess.check_output([*command, "inspect", str(texture)], text=True)
         assert "mono" in said, said
         subprocess.run([*command, "convert", str(texture), str(back)], check=True)
+    with bench() as b:
+        output = {"format": "mono"}
+        b.edit({"kind": "set_output", "map": "height", "target": "saltglass", "output": output})
+        key = b.surface["keys"]["height"]["compress"]
+        shown = codecs.ktx2.read(b.get(f"/api/renders/{key}/texture.ktx2").data)
+        assert shown.format is BlockFormat.R8, shown.format
+        assert set(np.unique(shown.texels())) <= {0, 255}
 
 
 def check() -> None:
@@ -158,6 +186,15 @@ def check() -> None:
         b.edit({"kind": "set_output", "map": "colour", "target": "saltglass", "output": output})
         findings = b.surface["outputs"]["colour"]["findings"]
         assert any("cut off" in f["words"] for f in findings), findings
+
+
+def check_of_a_map() -> None:
+    with bench() as b:
+        params = {"kind": "levels", "black": 0.1}
+        for _ in range(2):
+            b.edit({"kind": "add_step", "map": "colour", "step": {"params": params}})
+        said = b.get(f"/api/surfaces/{b.surface['id']}/checks").get_json()
+        assert any(f["code"] == "lengthy" for f in said["findings"]), said
 
 
 def stacked(entries: list[tuple[str, bytes]]) -> bytes:

@@ -27,12 +27,14 @@ NEEDED = re.compile(r'"(name|title|hint|delivered)"')
 
 TRIALS = {
     "A step": "step",
+    "A derivation": "derivation",
     "A step that reads another map": "step_that_reads_another_map",
     "A mask": "mask",
     "An operation of the graph": "operation",
     "A role": "role",
     "A block format": "block_format",
     "A check": "check",
+    "A check of a map": "check_of_a_map",
     "A container": "container",
     "A target": "target",
     "A view": "view",

@@ -3223,6 +3223,7 @@ export interface components {
             hint: string;
             /** Keeps */
             keeps: number;
+            shown: components["schemas"]["Shown"];
             /** Title */
             title: string;
         };

@@ -10,6 +10,7 @@ from sqlalchemy import Engine
 
 from stonestack.core.document import Stage
 from stonestack.core.files import codecs
+from stonestack.core.files.blocks.formats import Shown
 from stonestack.core.files.codecs import pictures
 from stonestack.core.files.codecs.texture import Texture
 from stonestack.core.graph import ops
@@ -155,9 +156,12 @@ class Renderer:
             return next(self.files(graph, [texels_of(graph, key)]))
 
     def ktx2(self, key: Key) -> bytes:
-        """Return a compressed stage as a KTX2 file: the very form in which it is kept."""
+        """Return a compressed stage as a KTX2 file that a page can show, as it is kept if it can."""
         kept = self._cache.read(key, "ktx2")
-        return kept if kept is not None else codecs.ktx2.write(self.texture(key))
+        if kept is not None and codecs.ktx2.format_of(kept).info.shown is not Shown.DECODED:
+            return kept
+        texture = self.texture(key) if kept is None else codecs.ktx2.read(kept)
+        return codecs.ktx2.write(texture.for_page())
 
     def plain(self, key: Key) -> bytes:
         """Return a compressed stage's levels as they were before, as a KTX2 file."""

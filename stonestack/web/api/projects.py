@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field, RootModel
 from stonestack.core.document import Mask, MaskPart, Output, Step
 from stonestack.core.document.materials import Material
 from stonestack.core.document.project import Settings
-from stonestack.core.files.blocks.formats import FORMATS, BlockFormat
+from stonestack.core.files.blocks.formats import FORMATS, BlockFormat, Shown
 from stonestack.core.files.blocks.quality import QUALITIES, Quality
 from stonestack.core.kinds.references import MapRef, MaskRef, SourceRef, StrokesRef, fields_read
 from stonestack.core.kinds.step import Group
@@ -151,6 +151,7 @@ class FormatWords(BaseModel):
     gpu: int
     gpu_holes: int
     gpu_extension: str
+    shown: Shown
 
 
 class Words(BaseModel):
@@ -222,6 +223,7 @@ def knowledge() -> Knowledge:
                 gpu=i.gpu,
                 gpu_holes=i.gpu_holes,
                 gpu_extension=i.gpu_extension,
+                shown=i.shown,
             )
             for f, i in FORMATS.items()
         },

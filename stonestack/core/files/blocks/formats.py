@@ -39,6 +39,14 @@ class Part:
     channels: tuple[int, ...]
 
 
+class Shown(StrEnum):
+    """How a page shows a format."""
+
+    BLOCKS = "blocks"
+    TEXELS = "texels"
+    DECODED = "decoded"
+
+
 @dataclass(frozen=True)
 class FormatInfo:
     """What is fixed about one format.
@@ -78,6 +86,9 @@ class FormatInfo:
         Channels that are kept, where they are fewer than a decoded texel has.
     numbers : Numbers
         What its stored numbers are.
+    plain : bool
+        Whether a page uploads its texels as they stand. What it can upload neither as blocks nor
+        so is decoded for it: see :attr:`shown`.
     """
 
     title: str
@@ -99,6 +110,12 @@ class FormatInfo:
     gpu_holes: int = 0
     kept: int = 0
     numbers: Numbers = Numbers.BYTES
+    plain: bool = False
+
+    @property
+    def shown(self) -> Shown:
+        """How a page shows it."""
+        return Shown.BLOCKS if self.gpu else Shown.TEXELS if self.plain else Shown.DECODED
 
     @property
     def keeps(self) -> int:
@@ -108,7 +125,8 @@ class FormatInfo:
     @property
     def coded(self) -> bool:
         """Whether a file of its name in :mod:`.kinds` encodes it; other texels stand in rows."""
-        return self.block > 1 or self.numbers is Numbers.DEEP
+        wide = 2 if self.numbers in (Numbers.DEEP, Numbers.HALVES) else 1
+        return self.block > 1 or self.unit_bytes != self.channels * wide
 
     def level_bytes(self, width: int, height: int) -> int:
         """Return the bytes of one level of ``width`` by ``height`` texels."""
@@ -266,6 +284,7 @@ class BlockFormat(StrEnum):
             samples=((0, 8, 0), (8, 8, 1), (16, 8, 2), (24, 8, ALPHA_SAMPLE)),
             parts=tuple(Part(n, n + 1, (n,)) for n in _ALL),
             masks=(0xFF, 0xFF00, 0xFF0000, 0xFF000000),
+            plain=True,
         ),
     )
     RGB10A2 = (
@@ -289,6 +308,7 @@ class BlockFormat(StrEnum):
             samples=((0, 16, 0), (16, 16, 1), (32, 16, 2), (48, 16, ALPHA_SAMPLE)),
             parts=(Part(0, 8, _ALL),),
             numbers=Numbers.HALVES,
+            plain=True,
         ),
     )
     RG8 = (
@@ -299,6 +319,7 @@ class BlockFormat(StrEnum):
             samples=((0, 8, 0), (8, 8, 1)),
             parts=tuple(Part(n, n + 1, (n,)) for n in range(2)),
             masks=(0xFF, 0xFF00, 0, 0),
+            plain=True,
         ),
     )
     R8 = (
@@ -309,6 +330,7 @@ class BlockFormat(StrEnum):
             samples=((0, 8, 0),),
             parts=(Part(0, 1, (0,)),),
             masks=(0xFF, 0, 0, 0),
+            plain=True,
         ),
     )
 

@@ -92,6 +92,11 @@ def _number(texture: Texture) -> int:
     return texture.format.info.vk_srgb if texture.srgb else texture.format.info.vk
 
 
+def format_of(data: bytes) -> BlockFormat:
+    """Return the format of a KTX2 file of ours, by its head."""
+    return _BY_VK[_HEADER.unpack_from(data)[1]][0]
+
+
 @reader("ktx2")
 def read(data: bytes) -> Texture:
     """Read a KTX2 file.

@@ -10,7 +10,7 @@ from functools import lru_cache
 import numpy as np
 
 from stonestack.core.files import blocks
-from stonestack.core.files.blocks.formats import FORMATS, BlockFormat, Numbers
+from stonestack.core.files.blocks.formats import FORMATS, BlockFormat, Numbers, Shown
 from stonestack.core.files.blocks.quality import Metric, Quality, metric_of
 from stonestack.core.picture.image import Bytes, Picture, Space
 from stonestack.core.picture.mips import Gloss, MipFilter, chain, level_count, level_size
@@ -110,6 +110,17 @@ class Texture:
             level += 1
         return level
 
+    def for_page(self) -> Texture:
+        """Return the texture as a page can show it: itself, or decoded to bytes."""
+        if self.format.info.shown is not Shown.DECODED:
+            return self
+        decoded = [self.texels(level) for level in range(len(self.levels))]
+        channels = min(decoded[0].shape[2], self.format.info.channels)
+        format_ = _PLAIN.get(channels, BlockFormat.RGBA8)
+        rows = [_filled(texels, format_.info.channels).tobytes() for texels in decoded]
+        srgb = self.srgb and bool(format_.info.dxgi_srgb)
+        return Texture(format_, srgb, self.width, self.height, tuple(rows))
+
     def texels(self, level: int = 0) -> Bytes:
         """Decode one level to texels of bytes, uint8 (height, width, channels)."""
         return _in_bytes(self.stored(level), self.format)
@@ -167,6 +178,16 @@ class Texture:
         if numbers is Numbers.HALVES:
             return from_halves(texels, space)
         return from_texels(texels, space)
+
+
+_PLAIN = {1: BlockFormat.R8, 2: BlockFormat.RG8}
+
+
+def _filled(texels: Bytes, channels: int) -> Bytes:
+    """Return so many channels of texels; what they lack is opaque alpha."""
+    have = texels[..., :channels]
+    lacking = np.full((*have.shape[:2], channels - have.shape[2]), 255, np.uint8)
+    return np.ascontiguousarray(np.concatenate([have, lacking], axis=2))
 
 
 def stored(picture: Picture, format_: BlockFormat) -> blocks.Stored:
