@@ -71,7 +71,9 @@ class Forked:
         return code, said
 
     def stop(self) -> None:
-        """Make it end."""
+        """Make it end, if it has not."""
+        if self.said.closed:
+            return
         self._process.terminate()
         self._process.join(10)
         self._process.close()

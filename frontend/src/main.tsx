@@ -5,20 +5,16 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { Redirect, Route, Switch } from "wouter";
 import { nonce } from "@/api/client";
+import { listen } from "@/api/events";
 import { queries, useProjects } from "@/api/queries";
 import { Shell } from "@/app/Shell";
 import { StartProject } from "@/app/StartProject";
+import { Bench, Deliveries, Game, Materials, Project, Sources, Surfaces } from "@/app/Views";
 import { ProblemNote } from "@/parts/ProblemNote";
-import { Bench } from "@/views/bench/Bench";
-import { Deliveries } from "@/views/deliveries/Deliveries";
-import { Game } from "@/views/game/Game";
-import { Materials } from "@/views/materials/Materials";
-import { Project } from "@/views/project/Project";
-import { Sources } from "@/views/sources/Sources";
-import { Surfaces } from "@/views/surfaces/Surfaces";
 import "./tokens.css";
 
 setNonce(nonce);
+listen();
 
 function Home() {
   const { data, error } = useProjects();

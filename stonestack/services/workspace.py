@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, TypeVar
 from sqlmodel import Session, SQLModel
 
 from stonestack.core.runtime.errors import NotFound
+from stonestack.services.changes import Changes
 from stonestack.services.game.indexing import Indexes
 from stonestack.services.game.sample import GameRunner
 from stonestack.services.jobs import Jobs
@@ -47,6 +48,7 @@ class Workspace:
         self.safe = FileStore(data.safe)
         self.cache = Cache(data.cache)
         self.indexes = Indexes(self.engine)
+        self.changes = Changes(self.engine)
         self.jobs = Jobs()
         self.preparing: str | None = None
         self.game = GameRunner(sha256(f"game {secret_of(data)}".encode()))
@@ -78,6 +80,7 @@ class Workspace:
 
     def close(self) -> None:
         """Stop what runs and let go of the files."""
+        self.changes.close()
         self.jobs.close()
         if "renderer" in self.__dict__:
             self.renderer.close()

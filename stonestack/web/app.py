@@ -19,6 +19,7 @@ from stonestack.web.answers import IMMUTABLE, invalid, register_errors
 from stonestack.web.api import (
     deliveries,
     documents,
+    events,
     games,
     materials,
     projects,
@@ -78,7 +79,7 @@ def create_app(ws: Workspace, kind: type[Described] = Undescribed) -> OpenAPI:
     register_errors(app)
     for part in (
         *(projects, documents, sources, surfaces, recipes),
-        *(renders, materials, deliveries, games),
+        *(renders, materials, deliveries, games, events),
     ):
         part.register(app, ws)
 

@@ -16,6 +16,7 @@ from waitress.utilities import Error, RequestEntityTooLarge
 
 from stonestack.services.game.sources import MOST_BYTES
 from stonestack.services.jobs import Problem
+from stonestack.web.api.events import MOST_PAGES
 from stonestack.web.guards import READING, TOKEN_HEADER, Guard, status_of
 
 MOST_WORDS = 2 << 20
@@ -28,6 +29,7 @@ SLOWEST = 50_000
 """Bytes of a body a second, on the whole; who sends fewer is let go."""
 CONNECTIONS = 1000
 THREADS = 12
+"""For requests that are answered at once; each page that listens has one beside them."""
 
 
 class Refused(Error):  # type: ignore[misc]
@@ -124,7 +126,7 @@ def made_server(app: Any, guard: Guard, port: int) -> Any:
         app,
         host="127.0.0.1",
         port=port,
-        threads=THREADS,
+        threads=THREADS + MOST_PAGES,
         ident=None,
         backlog=CONNECTIONS,
         connection_limit=CONNECTIONS,

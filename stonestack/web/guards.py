@@ -47,7 +47,8 @@ class Guard:
 
     def __init__(self, secret: str) -> None:
         self.secret = secret
-        self.token = secrets.token_urlsafe(24)
+        # The same after a new start: pages that are open go on.
+        self.token = self._derived("token")
         # A cookie does not know ports: servers of two data folders have one each.
         self.cookie = f"stone-{self._derived('name')[:8]}"
         self.value = self._derived("cookie")
@@ -87,7 +88,7 @@ class Guard:
         if not _same(token, self.token):
             return Problem(
                 code="no-token",
-                message="This page is from an earlier start of the server.",
+                message="This page is not from this server.",
                 fix="Reload the page.",
             )
         return None

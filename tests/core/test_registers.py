@@ -139,12 +139,13 @@ class Registers(unittest.TestCase):
 
     def test_every_view_has_a_route_a_place_in_the_bar_and_a_picture(self) -> None:
         routes = (ROOT / "frontend" / "src" / "main.tsx").read_text(encoding="utf-8")
+        loaded = (ROOT / "frontend" / "src" / "app" / "Views.tsx").read_text(encoding="utf-8")
         bar = (ROOT / "frontend" / "src" / "app" / "Shell.tsx").read_text(encoding="utf-8")
         pictures = (ROOT / "tests" / "browser" / "screenshots.py").read_text(encoding="utf-8")
         for view in sorted(p.name for p in VIEWS.iterdir() if p.is_dir()):
             with self.subTest(view):
                 name = view.capitalize()
-                self.assertIn(f"@/views/{view}/{name}", routes)
+                self.assertIn(f"@/views/{view}/{name}", loaded)
                 self.assertIn(f'path="/p/:project/{view}', routes)
                 self.assertRegex(routes, rf"<{name} [^>]*project=")
                 self.assertIn(f"${{at}}/{view}", bar)

@@ -33,6 +33,11 @@ class Secret(ApiCase):
     def stranger(self) -> object:
         return self.client.application.test_client()
 
+    def test_a_page_that_is_open_goes_on_after_a_new_start(self) -> None:
+        again = create_app(self.ws)
+        mine = self.client.application.extensions["guard"]
+        self.assertEqual(again.extensions["guard"].token, mine.token)
+
     def test_without_the_secret_there_is_nothing_but_a_page_that_says_how_to_get_it(self) -> None:
         client = self.stranger()
         for path in ("/", "/p/x/bench", "/assets/index.js", "/?key=", "/?key=wröng"):

@@ -32,7 +32,7 @@ export const nonce = meta("stone-nonce");
 const UNREACHED: Problem = {
   code: "no-server",
   message: "Stone Stack's server does not answer.",
-  fix: "Start it again with: python3 run.py demo",
+  fix: "Start it again as you did before; this page then goes on.",
 };
 
 const guard: Middleware = {

@@ -6,6 +6,7 @@ import { KeyCap } from "@/parts/KeyCap";
 import { Mark } from "@/parts/icons";
 import { KEY_SHEET, useKeys } from "./keys";
 import { Preparing } from "./Preparing";
+import { ViewPlace } from "./Views";
 
 const LAST_SURFACE = "stone-last-surface";
 
@@ -82,7 +83,7 @@ export function Shell({ project, children }: { project: string; children: ReactN
       </header>
       <main className="min-h-0 flex-1">
         <h1 className="sr-only">{current ?? "Project"}</h1>
-        {children}
+        <ViewPlace name={location}>{children}</ViewPlace>
       </main>
       <Dialog.Root open={sheet} onOpenChange={setSheet}>
         <Dialog.Portal>

@@ -1,5 +1,6 @@
 import * as THREE from "three";
 import { isLeft } from "@/api/client";
+import { MOST_OFF } from "./layout";
 import { SRGB, VECTORS } from "./shaders";
 import { AGAIN_MS, Stagehand } from "./stagehand";
 import { flatTexture, Textures, type Kind, type Loaded, type TextureSource } from "./textures";
@@ -20,8 +21,6 @@ export type Channel = "all" | "r" | "g" | "b" | "a";
 export type Seen = "texels" | "difference" | "blocks";
 const SEEN: readonly Seen[] = ["texels", "difference", "blocks"];
 
-/** What the lightest of the blocks' colours stands for, and more: degrees for vectors, else levels of 255. */
-export const MOST_OFF: Record<Kind, number> = { colour: 16, vector: 4, data: 16 };
 
 const KINDS: readonly Kind[] = ["colour", "vector", "data"];
 

@@ -1,3 +1,5 @@
+import type { Kind } from "./textures";
+
 /** How a flat view lays a picture out: the same sum as its shader's, for what lies over it. */
 export interface Layout {
   /** The view and one tile, in the same pixels. */
@@ -59,3 +61,6 @@ export function along(layout: Layout, right: number, down: number): Stand {
   const scale = scaleOf(layout);
   return { zoom, panX: panX - right / (scale * size.width * repeat), panY: panY - down / (scale * size.height * repeat) };
 }
+
+/** What the lightest of the blocks' colours stands for, and more: degrees for vectors, else levels of 255. */
+export const MOST_OFF: Record<Kind, number> = { colour: 16, vector: 4, data: 16 };

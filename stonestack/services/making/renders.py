@@ -156,7 +156,7 @@ class Renderer:
             return next(self.files(graph, [texels_of(graph, key)]))
 
     def ktx2(self, key: Key) -> bytes:
-        """Return a compressed stage as a KTX2 file that a page can show, as it is kept if it can."""
+        """Return a compressed stage as a KTX2 file that a page can show."""
         kept = self._cache.read(key, "ktx2")
         if kept is not None and codecs.ktx2.format_of(kept).info.shown is not Shown.DECODED:
             return kept

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useRef, useState } from "react";
+import { Suspense, useCallback, useEffect, useRef, useState } from "react";
 import { useLocation } from "wouter";
 import { api, got, type Edit, type Stage, type SurfaceView } from "@/api/client";
 import { bring, renew, useEdit, useKnowledge, useSurface } from "@/api/queries";
@@ -11,13 +11,12 @@ import { Button } from "@/parts/Button";
 import { JobStrip } from "@/parts/JobStrip";
 import { ProblemNote } from "@/parts/ProblemNote";
 import { PutPlan } from "@/parts/PutPlan";
+import { opened } from "@/parts/opened";
 import { useKeptJob } from "@/parts/useKeptJob";
 import { InstallPlan } from "@/parts/InstallPlan";
 import { Controls } from "./Controls";
 import { CourseSheet } from "./CourseSheet";
-import { FlatPane } from "./FlatPane";
 import { NOT_FRAMING, type Framing } from "./FrameControls";
-import { LightPane } from "./LightPane";
 import { NOT_INSPECTED, type Inspected } from "./losses";
 import { MaskPanel } from "./MaskPanel";
 import type { Marker, MaskView } from "./maskShapes";
@@ -26,6 +25,10 @@ import { PENCIL, PencilContext } from "./pencil";
 import { usePassing, type Passing } from "./passing";
 import { useProposedWay } from "./ways";
 import { Workfiles } from "./Workfiles";
+
+// They bring what draws on the GPU along; the sheet and the controls are there before.
+const FlatPane = opened(() => import("./FlatPane"), "FlatPane");
+const LightPane = opened(() => import("./LightPane"), "LightPane");
 
 /** One surface: two linked views above, the course sheet below, controls at the right. */
 export function Bench({ project, id }: { project: string; id: string }) {
@@ -193,26 +196,28 @@ function Laid({ project, surface }: { project: string; surface: SurfaceView }) {
       </BarActions>
       <div className="flex min-h-0 flex-1">
         <div className="flex min-w-0 flex-1">
-          <FlatPane
-            surface={surface}
-            map={map}
-            stage={shown}
-            passing={passing.now}
-            framing={shown === "source" && framing.open ? framing : null}
-            again={again}
-            onFraming={setFraming}
-            change={change}
-            look={passing.look}
-            chosenStep={shown === "steps" || shown === "finish" ? chosenStep : null}
-            chosenMask={chosenMask}
-            maskView={maskView}
-            marker={marker}
-            inspected={shown === "compress" ? inspected : NOT_INSPECTED}
-            onInspect={setInspected}
-            onProblem={setProblem}
-            shownPixels={shownPixels}
-          />
-          <LightPane surface={surface} passing={passing.now} again={again} />
+          <Suspense fallback={<div className="flex-1 bg-ground" aria-busy />}>
+            <FlatPane
+              surface={surface}
+              map={map}
+              stage={shown}
+              passing={passing.now}
+              framing={shown === "source" && framing.open ? framing : null}
+              again={again}
+              onFraming={setFraming}
+              change={change}
+              look={passing.look}
+              chosenStep={shown === "steps" || shown === "finish" ? chosenStep : null}
+              chosenMask={chosenMask}
+              maskView={maskView}
+              marker={marker}
+              inspected={shown === "compress" ? inspected : NOT_INSPECTED}
+              onInspect={setInspected}
+              onProblem={setProblem}
+              shownPixels={shownPixels}
+            />
+            <LightPane surface={surface} passing={passing.now} again={again} />
+          </Suspense>
         </div>
         <aside
           aria-label="Controls"

@@ -1,6 +1,7 @@
 import { useId } from "react";
 import type { Edit, Schemas, SurfaceMap, SurfaceView } from "@/api/client";
-import { MOST_OFF, type Seen } from "@/gl/flat";
+import type { Seen } from "@/gl/flat";
+import { MOST_OFF } from "@/gl/layout";
 import { Choice } from "@/parts/Choice";
 import { decibels } from "@/parts/figures";
 import { BlockPart } from "./BlockPart";
