@@ -97,9 +97,9 @@ class OneGameForTwoProjects(DeliveryCase):
         texture = self.game / "deliveries" / name / "textures/wall_c.dds"
         whole = texture.read_bytes()
         texture.write_bytes(whole[:-1] + bytes([whole[-1] ^ 1]))
-        view = deliveries.get(self.ws, self.delivery.id)
-        self.assertEqual((view.standing.state, view.in_game), ("changed", False))
-        self.assertIn("textures/wall_c.dds", view.standing.words)
+        now = deliveries.get(self.ws, self.delivery.id)
+        self.assertEqual((now.standing.state, now.in_game), ("changed", False))
+        self.assertIn("textures/wall_c.dds", now.standing.words)
         self.assertEqual(surfaces.get(self.ws, self.surface.id).state, SurfaceState.BUILT)
         texture.write_bytes(whole)
         self.assertEqual(self.stands(), ("in", "out"))

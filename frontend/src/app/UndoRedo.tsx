@@ -26,7 +26,7 @@ export function UndoRedo({ undo, redo, said, next, onUndo, onRedo }: Props) {
   });
   return (
     <BarActions>
-      <span role="status" className="max-w-64 truncate text-small text-ink-2" title={said}>{said}</span>
+      <span role="status" className="pointer-events-none fixed top-[47px] right-[304px] z-10 max-w-60 truncate text-small text-ink-2">{said}</span>
       <Button look="bare" keyName="Z" disabled={!undo} data-next={next} hint={undo ? `Undo: ${undo}` : "Nothing to undo"} onClick={onUndo}>
         Undo
       </Button>

@@ -120,7 +120,9 @@ def _lies(root: Path, into: str, file: DeliveredFile, spelling: Spelling) -> boo
 def _told(build: str, files: int, missing: Sequence[DeliveredFile]) -> Standing:
     if not missing:
         return Standing(state="in", build=build)
-    words = f"{len(missing)} of {files} files are not as they were put: {missing[0].path}"
+    count = len(missing)
+    how = "is not as it was put" if count == 1 else "are not as they were put"
+    words = f"{count} of {files} files {how}: {missing[0].path}"
     return Standing(state="changed", build=build, words=words)
 
 
